@@ -8,7 +8,7 @@ import shutil
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt, QThreadPool, QTimer
+from PyQt6.QtCore import QSettings, Qt, QThreadPool, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tests.making import PLUG, falling
@@ -44,6 +44,8 @@ def let_go() -> None:
 
 @pytest.fixture
 def window(dressed, qtbot, tmp_path, empty_logbook):
+    for kept_as in (QSettings.Format.NativeFormat, QSettings.Format.IniFormat):  # what one test sets is not what the next one finds
+        QSettings.setPath(kept_as, QSettings.Scope.UserScope, str(tmp_path / "settings"))
     made = MainWindow(Logbook(Path(shutil.copy(empty_logbook, tmp_path))))
     qtbot.addWidget(made, before_close_func=lambda w: w.bench.session and w.bench.session.end())
     made.show()

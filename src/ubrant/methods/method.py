@@ -265,6 +265,19 @@ class Method:
         """
         raise NotImplementedError
 
+    def foretold_lines(self, prepared: Prepared) -> ReadLines:
+        """What would be typed of a thing that is as its label says, to foretell how sure the answer will be; nothing where that cannot be told.
+
+        Raises
+        ------
+        ValueError
+            The label does not say enough for a model; at the first line.
+        """
+        if self.by_eye:
+            from ubrant.methods.by_eye import SimulatedEyes
+
+            yield from self.read_off(prepared, SimulatedEyes(prepared.setup, "foretold"))
+
     def length_s(self, prepared: Prepared) -> float | None:
         """About how long it takes by itself."""
         return None

@@ -172,11 +172,18 @@ class Unit:
 
 _MAINS = r"(?:1[0-2]\d|2[0-4]\d)\s*V"
 _KINDS_BY_LABEL = (
+    ("station", r"\bpower\s*station\b"),
+    ("bank", r"\bpower\s*bank\b"),
+    ("charger", r"\b(?:charger|power\s+supply|mains\s+adapter)\b"),
+    ("inverter", r"\binverter\b"),
+    ("converter", r"\b(?:converter|step[- ]?(?:up|down))\b"),
     ("lead", r"\b(?:fuse|breaker|cable|lead(?![- ]acid))\b|\d\s*mm²"),
     ("charger", rf"{_MAINS}(?:\s*AC)?\s*(?:to|->|→|in)\b"),
     ("inverter", rf"(?:to|->|→)\s*{_MAINS}"),
     ("converter", r"\d\s*V(?:\s*DC)?\s*(?:to|->|→)\s*\d"),
     ("station", r"\d\s*Wh\b.*\b(?:input|solar|socket)\b"),
+    ("source", r"\b(?:panel|photovoltaic)\b"),
+    ("load", r"\b(?:fridge|freezer|lamp|bulb|pump|fan|router|laptop|tablet|heater|kettle|blower|projector|television)\b"),
     ("bank", r"\d\s*mAh\s*/\s*[\d.,]+\s*Wh|(?<!\d)(?:[5-9]|\d\d)[\s.]?\d{3}\s*mAh\b"),
     ("load", rf"^(?:{_MAINS},?\s*)?[\d.,]+\s*W$|^[\d.,]+\s*V,?\s*[\d.,]+\s*W$"),
 )

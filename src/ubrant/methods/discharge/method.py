@@ -31,6 +31,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import ReadLines
 from ubrant.methods.discharge.asked import discharge_of, others_of
 from ubrant.methods.discharge.checks import discharge_problems
 from ubrant.methods.discharge.findings import judged
@@ -54,6 +55,8 @@ _GROUPS = (
     Group("Charge", ("charge_in", "energy_in", "end_current", "coulombic_efficiency", "energy_efficiency")),
 )
 _MOST_MARKS = 40
+_FORETOLD = 25
+"""Readings of a discharge that is only thought of: every twelve minutes of five hours."""
 
 
 class DischargeMethod(Method):
@@ -122,6 +125,16 @@ class DischargeMethod(Method):
         coarse = replace(plan, every_s=step_s, cutoff=replace(plan.cutoff, hold_s=min(plan.cutoff.hold_s, step_s)))
         soc = 0.3 if plan.charge_when == "before" else 1.0
         return rehearse(discharge(coarse), Circuit(Pack(pack_from_label(label), soc), prepared.setup.leads.resistance_ohm))
+
+    def foretold_lines(self, prepared: Prepared) -> ReadLines:
+        expected = self.expect(prepared)
+        if expected is None or expected.load_on_s is None or not expected.until_s or len(expected.readings.time_s) < 2:
+            return
+        readings = expected.readings
+        moments = np.linspace(expected.load_on_s, expected.until_s[0], _FORETOLD)
+        volts = np.interp(moments, readings.time_s, readings.voltage_v)
+        for place, (volt, step) in enumerate(zip(volts, np.diff(moments, prepend=moments[0]), strict=True)):
+            yield float(step), f"{'load on ' if not place else ''}battery {volt:.3f} V {prepared.plan.current_a:.4f} A"
 
     def usual_readings(self, prepared: Prepared) -> dict[tuple[str, str], float]:
         return {("battery", "A"): prepared.plan.current_a} if prepared.plan is not None else {}

@@ -28,6 +28,7 @@ from ubrant.core.record.settled import QUANTITIES, carrying, read_at_ends, row_o
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import ReadLines
 from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains, upstream_ohm
 from ubrant.methods.form import CRITERIA, Field, QuantityKind, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
@@ -38,6 +39,8 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 
+_USUAL_IDLE = 0.01
+"""Of the rated watts: about what an inverter draws with nothing on. Common practice, no source."""
 _EXAMPLE = "input 12.81 V 0.18 A"
 _CHAIN = (SOURCE, LEADS, UNIT)
 _WANTED = (("input", "V"), ("input", "A"))
@@ -71,7 +74,7 @@ class IdleMethod(Method):
         return replace(made, plan=replace(made.plan, mains=gives_mains(setup)))
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        plan, ratings, meter = prepared.plan, read_ratings(prepared.setup.unit, how_much=False), prepared.setup.meter("input")
+        plan, ratings = prepared.plan, read_ratings(prepared.setup.unit, how_much=False)
         problems = []
         if not plan.seconds > 0 or not plan.input > 0:
             problems.append(Problem(True, say("Input and time have to be more than 0.")))
@@ -83,17 +86,16 @@ class IdleMethod(Method):
             )
             problems.append(Problem(True, text))
         problems += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
-        accuracy = meter.accuracy("A")
-        guess_a = 0.01 * ratings.watts / ratings.input_v
-        if accuracy is not None and guess_a and accuracy.limit(guess_a) > 0.4 * guess_a:
-            text = say(
-                "{name} may be {off} A off, and about {amps} A will flow: it may settle nothing. A shunt, or an Ah counter over some hours, would.",
-                name=meter.name,
-                off=show(accuracy.limit(guess_a), 2),
-                amps=show(guess_a, 2),
-            )
-            problems.append(Problem(False, text))
         return refusals_first(problems)
+
+    def foretold_lines(self, prepared: Prepared) -> ReadLines:
+        ratings = read_ratings(prepared.setup.unit, how_much=False)
+        if ratings.takes_mains or not ratings.watts:
+            return
+        volts, amps = prepared.plan.input, _USUAL_IDLE * ratings.watts / ratings.input_v
+        yield 0.0, f"input {volts:.3f} V 0.0000 A"
+        for _ in range(3):
+            yield 60.0, f"input {volts:.3f} V {amps:.4f} A"
 
     def steps(self, prepared: Prepared) -> Steps:
         return idle_draw(prepared.plan)

@@ -7,49 +7,23 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.methods.registry import entries
 
 _WORD = re.compile(r"[^\W_]+")
 _DAY = re.compile(r"\d{4}[-_.]?\d{2}[-_.]?\d{2}([T _-]?\d{2}[-_.:h]?\d{2}([-_.:]?\d{2})?)?")
 _NUMBER = re.compile(r"\d+")
 _BEHIND_A_WORD = re.compile(r"(?<=[^\W\d_])\d+$")
-_SAYS_NOTHING = frozenset(
-    [
-        "log",
-        "logs",
-        "test",
-        "tests",
-        "run",
-        "runs",
-        "data",
-        "export",
-        "file",
-        "record",
-        "records",
-        "measurement",
-        "measure",
-        "discharge",
-        "discharging",
-        "capacity",
-        "reading",
-        "readings",
-        "copy",
-        "new",
-        "old",
-        "final",
-        "result",
-        "results",
-        "cycle",
-        "cycles",
-        "no",
-        "nr",
-    ]
+_LOGS_ARE_CALLED = (
+    "log logs test tests run runs data export file record records measurement measure discharging capacity reading readings"
+    " copy new old final result results cycle cycles no nr"
 )
 
 
 def words_of(name: str) -> tuple[str, ...]:
     """The words of a name that tell one thing from another: without days, bare numbers and what every log is called."""
     spoken = (w.casefold() for w in _WORD.findall(_DAY.sub(" ", name)))
-    return tuple(w for w in spoken if not _NUMBER.fullmatch(w) and _BEHIND_A_WORD.sub("", w) not in _SAYS_NOTHING)
+    says_nothing = {*_LOGS_ARE_CALLED.split(), *(entry.key for entry in entries())}
+    return tuple(w for w in spoken if not _NUMBER.fullmatch(w) and _BEHIND_A_WORD.sub("", w) not in says_nothing)
 
 
 def unit_named(path: Path, units: Sequence[Unit]) -> Unit | None:

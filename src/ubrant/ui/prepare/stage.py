@@ -14,19 +14,22 @@ from ubrant.core.record.power_path import PowerPath
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.meter_checks import meter_remarks
-from ubrant.methods.method import Prepared, Problem
+from ubrant.methods.method import Method, Prepared, Problem
 from ubrant.methods.registry import MethodEntry, meter_check, suiting
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.making.begin import is_typed, rehearsal_trouble, start
 from ubrant.runs.making.benches import bench_checks, by_person, load_rating
+from ubrant.runs.making.meter_fit import MeterFit, meter_fit
 from ubrant.runs.studies.series import first_of
 from ubrant.ui.common.method_form import MethodForm
 from ubrant.ui.common.workbench import Workbench
+from ubrant.ui.prepare.fit_line import FitLine
 from ubrant.ui.prepare.step_list import StepList
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.work import quietly
 
 _PANEL = 416
 """Wide enough for loads in a row and the longest choice."""
@@ -51,6 +54,8 @@ class PrepareStage(StageFrame):
         self._problems.setContentsMargins(0, 0, 0, 0)
         self._problems.setSpacing(6)
         self._saying = scrolled(self._said)
+        self.fit = FitLine()
+        self._fit_of: tuple[str, Prepared] | None = None
         self.start_button = button(self.tr("Start the run"), self.start, "chief")
         self._again: Run | None = None
         self._later = QTimer(self)
@@ -81,7 +86,13 @@ class PrepareStage(StageFrame):
         self.side.addWidget(self.unit_box)
         self.side.addWidget(self.form)
         self.side.addStretch(1)
-        self.add_footer(self.start_button)
+        foot = QWidget()
+        column = QVBoxLayout(foot)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self.fit)
+        column.addWidget(self.start_button)
+        self.add_footer(foot)
 
     # what is chosen
 
@@ -204,9 +215,24 @@ class PrepareStage(StageFrame):
                 self._expected_of = None
                 problems.insert(0, Problem(True, str(error)))
         self._show(unit, prepared, by_hand=is_typed(method, choice))
+        self._look_at_meters(method, prepared)
         if self._bench.is_running:
             problems.insert(0, Problem(True, self.tr("A run is going on. Wait for its end, or stop it.")))
         self._show_problems(problems)
+
+    def _look_at_meters(self, method: Method, prepared: Prepared) -> None:
+        """Whether the meters are good enough, worked out beside the window; what is worked out already is not worked out again."""
+        wanted = (method.key, prepared)
+        if self._fit_of == wanted:
+            return
+        self._fit_of = wanted
+        self.fit.show_fit(None)
+
+        def done(found: object) -> None:
+            if self._fit_of == wanted:
+                self.fit.show_fit(found if isinstance(found, MeterFit) else None)
+
+        quietly(self, lambda: meter_fit(method, prepared), done)
 
     def _show(self, unit: Unit, prepared: Prepared, *, by_hand: bool) -> None:
         """Its steps in their order, how long it takes, what will be drawn, where to clip the meters."""
@@ -224,6 +250,8 @@ class PrepareStage(StageFrame):
 
     def _show_nothing(self, why: str) -> None:
         """Nothing of the unit before stays on the page."""
+        self._fit_of = None
+        self.fit.show_fit(None)
         self.steps.show_steps([])
         self._step_by_step.hide()
         self.drawn.hide()

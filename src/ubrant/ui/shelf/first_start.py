@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,6 +17,18 @@ from ubrant.ui.shelf.answers import AnswersView
 from ubrant.ui.widgets.forms import Beneath, Choice, button, label, mark_amiss, row
 
 _WIDEST = 760
+_EXAMPLES = {
+    "battery": "12 V 45 Ah lead-acid",
+    "bank": "20 000 mAh / 74 Wh",
+    "station": "512 Wh; 230 V 300 W",
+    "converter": "12 V to 5 V, 3 A",
+    "inverter": "12 V to 230 V, 300 W",
+    "charger": "100-240 V to 14.6 V, 10 A",
+    "load": "12 V, 45 W",
+    "source": "60 W panel, 18 V",
+    "lead": "15 A fuse",
+}
+"""A label of each kind."""
 _WITH_CAPACITY = {"battery", "bank", "station"}
 
 
@@ -29,7 +42,6 @@ class FirstStart(QWidget):
         super().__init__(parent)
         self.setMaximumWidth(_WIDEST)
         self.label_text, self.name = QLineEdit(), QLineEdit()
-        self.label_text.setPlaceholderText(self.tr("what is printed on it: 12 V 45 Ah lead-acid"))
         self.label_text.setAccessibleName(self.tr("Label"))
         self.name.setAccessibleName(self.tr("Name"))
         self.kind = Choice(self.tr("Kind"))
@@ -101,6 +113,7 @@ class FirstStart(QWidget):
             "",
             self.tr("A battery, a bank, an inverter, a converter, a charger, an appliance: anything with a label."),
         )
+        self.label_text.setPlaceholderText(self.tr("what is printed on it: {example}").format(example=_EXAMPLES[unit.kind]))
         self.name.setPlaceholderText(self.tr("call it “{name}”").format(name=self._usual_name()))
         if unit.label_text and unit.kind in _WITH_CAPACITY:
             try:
@@ -115,8 +128,9 @@ class FirstStart(QWidget):
             read = self.tr("Taken for: {kind}. Choose another kind where that is wrong.").format(kind=say(unit.kind))
         mark_amiss(self.label_text, trouble)
         self.read.setText(read)
-        rows = [one for one in answer_sheet(unit, (), lambda _: None, datetime.now(UTC)) if one.ways]
         may = bool(unit.label_text) and not trouble
+        such = unit if may else replace(unit, label_text=_EXAMPLES[unit.kind])  # what is asked of such a thing, until its label says more
+        rows = [one for one in answer_sheet(such, (), lambda _: None, datetime.now(UTC)) if one.ways]
         self.answers.show_rows(-1 - KINDS.index(unit.kind), rows, None, (), may_measure=may)
 
     def _to_questions(self) -> None:
