@@ -49,7 +49,7 @@ class PlugDayMethod(TypedMethod):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
-            Field("conditions", "Conditions", Words(), "", say("21 °C in the room, thermostat at 4")),
+            Field("conditions", "Conditions", Words(), "", say("room at 21 °C, thermostat at 4")),
             Field("wider", "Another day differs by", QuantityKind("%"), f"{_WIDER:g} %"),
         )
 

@@ -43,8 +43,8 @@ def meter_fit(method: Method, prepared: Prepared) -> MeterFit | None:
     if account is None or account.trouble:
         return None
     found = [f for key in account.answers if (f := account.findings.get(key)) is not None and _says_how_sure(f)]
-    timeless = [f for f in found if f.unit != "s"] or found
-    if not timeless:
+    timeless = [f for f in found if f.unit != "s"]
+    if not timeless or (_word(timeless[0]) == YES and not any(part.source.is_of_meter for part in timeless[0].contributions or ())):
         return None
     first, others = timeless[0], timeless[1:]
     word, source = _word(first), _mostly(first)
