@@ -238,10 +238,13 @@ class Arrivals:
     # whose they are
 
     def _assign(self) -> None:
-        """Each to the unit that its package names or its file's or folder's name holds; what is alike among the rest to one new unit."""
+        """Each to the unit that its package names or its file's or folder's name holds; what is alike among the rest to one new unit.
+
+        The unit that is chosen on the shelf is meant only where no name says anything: all files of one thing, and none of them another unit's.
+        """
         rest = [row for row in self.rows if row.log is not None and not self._knows(row)]
         names = things_named([row.path for row in rest])
-        if len(set(names)) == 1 and self.chosen:
+        if len(set(names)) == 1 and self.chosen and len(rest) == sum(row.log is not None for row in self.rows):
             for row in rest:
                 row.owner = self.chosen
             return

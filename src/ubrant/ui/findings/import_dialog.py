@@ -11,7 +11,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import Series
 from ubrant.runs.coming_in.arriving import NOBODYS, Arrival, Arrivals, KeptBefore, Told, arrivals_of
 from ubrant.ui.common.workbench import Workbench
-from ubrant.ui.findings.import_model import FILE, LACKS, SAYS, ArrivalsModel
+from ubrant.ui.findings.import_model import FILE, LACKS, METER, SAYS, ArrivalsModel
 from ubrant.ui.findings.mapping_dialog import columns_asked, columns_remembered, forget, learnt
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.fitting import Dialog
@@ -34,8 +34,8 @@ from ubrant.ui.widgets.work import quietly
 _LOOKS_AFTER_MS = 300
 _TOLD_HIGH, _SAID_HIGH, _TABLE_HIGH, _TRACE_HIGH = 70, 92, 118, 220
 _LINE_HIGH, _MANY = 30, 6
-_WIDEST = 180
-_LACKS_WIDE = 130
+_WIDEST = 214
+_LACKS_WIDE, _METER_WIDE = 120, 96
 _WIDE, _HIGH, _LOW = 1020, 690, 540
 
 
@@ -195,6 +195,7 @@ class ImportDialog(Dialog):
                 self.table.setColumnWidth(column, min(self.table.columnWidth(column) + 2, _WIDEST))
             header.setSectionResizeMode(SAYS, QHeaderView.ResizeMode.Stretch)
         self.table.setColumnWidth(LACKS, _LACKS_WIDE)
+        self.table.setColumnWidth(METER, max(self.table.columnWidth(METER), _METER_WIDE))
 
     def _connect(self) -> None:
         chosen = self.table.selectionModel()

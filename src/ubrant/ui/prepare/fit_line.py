@@ -10,7 +10,7 @@ from ubrant.ui.widgets.forms import label
 from ubrant.ui.widgets.text import Text, set_tip
 from ubrant.ui.widgets.theme import color
 
-_LINES, _BAR = 5, 10
+_LINES, _BAR = 4, 10
 _TONES = {YES: "good", ROUGHLY: "caution", HARDLY: "loss"}
 
 
@@ -37,4 +37,5 @@ class FitLine(Text):
         super().paintEvent(event)
         if self._word:
             painter = QPainter(self)
-            painter.fillRect(0, 2, 4, self.height() - 4, color(_TONES[self._word]))
+            high = min(self.heightForWidth(self.width()) + 6, self.height())
+            painter.fillRect(0, (self.height() - high) // 2, 4, high, color(_TONES[self._word]))

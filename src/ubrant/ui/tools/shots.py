@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
 
 from ubrant.bench.orders import Order
@@ -61,7 +62,9 @@ def take(folder: Path) -> list[Path]:
         shot_outlook(window, settle, shot)
         shot_compare(window, shot)
         shot_findings_by_hand(window, shot)
+        taken.append(shot_import(window, Path(spare), settle, folder / "import.png"))
         window.close()
+        taken.append(shot_first_page(Path(spare), settle, folder / "first-page.png"))
     app.quit()
     return taken
 
@@ -113,7 +116,6 @@ def shot_findings_by_hand(window: MainWindow, shot: Callable[[str, int], None]) 
 
 _BY_HAND = {
     "output": ("output", "Ticket bank"),
-    "recharge": ("recharge", "Ticket bank"),
     "ways": ("ways", "Hall station"),
     "balance": ("balance", "Dome pack A"),
     "meter-check": ("meter-check", "Dome pack A"),
@@ -164,7 +166,6 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
         ("sweep-findings", "Laptop step-up", "sweep"),
         ("load-steps", "Attic 150", "steps"),
         ("protection", "Pack breaker", "trip"),
-        ("modes", "Projector", "appliance"),
     ):
         done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
         bench.run_opened.emit(done.id)
@@ -213,6 +214,52 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
     window.run.jot_line.clear()
     bench.session.end()
     settle(600)
+
+
+def shot_import(window: MainWindow, spare: Path, settle: Callable[[int], None], path: Path) -> Path:
+    """Logs of three packs on their way in, two of them of one that is new: what the simulated bench read, as loggers write it."""
+    from ubrant.runs.coming_in.arriving import FileReader
+    from ubrant.ui.findings.import_dialog import ImportDialog
+
+    paths: list[Path] = []
+    for run, unit in window.bench.logbook.runs(limit=-1):
+        kept = window.bench.logbook.kept(run).readings if run.method == "discharge" and unit in _LOGGED else {}
+        volts, amps = kept.get(("battery", "V")), kept.get(("battery", "A"))
+        if volts is None or amps is None or len(paths) == _MOST_LOGS:
+            continue
+        wanted = spare / f"{_LOGGED[unit]} {run.started[:10]}.csv"
+        rows = zip(volts.time_s, volts.value, np.interp(volts.time_s, amps.time_s, amps.value), strict=True)
+        wanted.write_text("Time (s),Voltage (V),Current (A)\n" + "".join(f"{t:.0f},{v:.3f},{a:.3f}\n" for t, v, a in rows))
+        paths.append(wanted)
+    dialog = ImportDialog(window.bench, FileReader(paths).read(), window)
+    dialog.show()
+    dialog.resize(1020, 690)
+    dialog.table.selectAll()
+    dialog.meter_box.setCurrentIndex(0)
+    dialog.full_box.setCurrentIndex(dialog.full_box.findData(True))
+    while any(row.told is None for row in dialog.arrivals.rows):
+        settle(100)
+    settle(300)
+    dialog.grab().save(str(path))
+    dialog.close()
+    return path
+
+
+_LOGGED = {"Dome pack A": "Dome pack A", "Dome pack B": "dome_pack_b", "Hall block": "spare block"}
+"""As the files of a unit's runs are called."""
+_MOST_LOGS = 9
+
+
+def shot_first_page(spare: Path, settle: Callable[[int], None], path: Path) -> Path:
+    """An empty shelf, and a label that has just been typed."""
+    window = MainWindow(Logbook(spare / "empty.ubrant"))
+    window.resize(1280, 800)
+    window.show()
+    window.shelf.first.label_text.setText("12 V 45 Ah lead-acid")
+    settle(400)
+    window.grab().save(str(path))
+    window.close()
+    return path
 
 
 def shot_anything(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
