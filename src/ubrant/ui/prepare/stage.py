@@ -33,6 +33,7 @@ from ubrant.ui.widgets.work import quietly
 
 _PANEL = 416
 """Wide enough for loads in a row and the longest choice."""
+_LEAST_STEPS = 40
 
 
 class PrepareStage(StageFrame):
@@ -74,14 +75,20 @@ class PrepareStage(StageFrame):
     def _build(self) -> None:
         self._said.setObjectName("ground")
         self._saying.setObjectName("ground")
-        self.main.addWidget(self._saying)
         self.main.addWidget(self.drawn, 4)
         self._step_by_step = label(self.tr("Step by step"), "heading")
-        self.main.addWidget(self._step_by_step)
-        area = scrolled(self.steps)
+        self._steps_area = scrolled(self.steps)
         self.steps.setObjectName("ground")
-        area.setObjectName("ground")
-        self.main.addWidget(area, 4)
+        self._steps_area.setObjectName("ground")
+        self._steps_area.setMinimumHeight(_LEAST_STEPS)
+        # what speaks against it takes its room from the steps, beside the button that it is about: nothing above it moves
+        below = QVBoxLayout()
+        below.setSpacing(10)
+        below.addWidget(self._step_by_step)
+        below.addWidget(self._steps_area, 1)
+        below.addWidget(self._saying)
+        below.addStretch(0)
+        self.main.addLayout(below, 4)
         self.side.addWidget(label(self.tr("What and how"), "heading"))
         self.side.addWidget(self.unit_box)
         self.side.addWidget(self.form)
@@ -239,7 +246,8 @@ class PrepareStage(StageFrame):
         method = self.form.method
         self.title.setText(method.heading(prepared, unit.name))
         long, count = method.facts(prepared, self._expected)
-        self._step_by_step.show()
+        for widget in (self._step_by_step, self._steps_area):
+            widget.show()
         self.aside.setText(long)
         self.aside_quiet.setText(count)
         self.steps.show_steps(method.hand_lines(prepared) if by_hand else method.step_lines(prepared, self._expected))
@@ -253,7 +261,8 @@ class PrepareStage(StageFrame):
         self._fit_of = None
         self.fit.show_fit(None)
         self.steps.show_steps([])
-        self._step_by_step.hide()
+        for widget in (self._step_by_step, self._steps_area):
+            widget.hide()
         self.drawn.hide()
         self.aside.setText("")
         self.aside_quiet.setText("")
