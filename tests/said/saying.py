@@ -26,6 +26,7 @@ from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
 from ubrant.methods.steps import carry_out_steps
 from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.making.meter_fit import meter_fit
 
 HERE = Path(__file__).parent
 _DIGITS = 7
@@ -194,6 +195,8 @@ def of_test(head_line: str) -> Iterator[str]:
         return
     yield f"plan: {text_of(made.plan)} {text_of(made.criteria)} {text_of(made.conditions)}"
     yield from (f"problem: {text_of(p)}" for load in (LoadRating(), LoadRating(10.0, 60.0, 150.0)) for p in method.problems(made, load))
+    if (fit := meter_fit(method, made)) is not None:
+        yield f"meters: {fit.word}: {fit.sentence}"
     if any(p.refused for p in method.problems(made, LoadRating())):
         return
     hand = method.by_hand(made)
