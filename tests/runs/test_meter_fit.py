@@ -33,6 +33,9 @@ def test_a_clamp_hardly_tells_what_an_inverter_burns():
     assert told.sentence.startswith("Your meters hardly tell it: Idle draw about ± ")
     assert "Most of it is the zero of Clamp's amperes." in told.sentence
     assert "five times" in told.sentence
+    tiny = fit("idle", Unit("Tiny", "converter", "12 V to 5 V, 3 A"), CLAMP)
+    assert tiny.word == HARDLY
+    assert tiny.sentence.startswith("Your meters cannot tell it: Idle draw would be less than they may be off.")
 
 
 def test_five_turns_make_the_same_clamp_tell_it_five_times_as_well():

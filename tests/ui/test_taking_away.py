@@ -18,7 +18,7 @@ from ubrant.report.card import card_of
 from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.window.guide import FIRST, FOLDER, AboutDialog
 from ubrant.ui.window.printing import PrintedPages
-from ubrant.ui.window.shell import PREPARE
+from ubrant.ui.window.shell import _IN_THE_GUIDE, PREPARE
 
 
 @pytest.fixture
@@ -135,3 +135,38 @@ def test_about_says_its_version_and_its_licence(stocked, qtbot):
     words = " ".join(child.text() for child in about.findChildren(QLabel))
     assert f"Ubrant {__version__}" in words
     assert "without any warranty" in words
+
+
+def headings(guide) -> list[str]:
+    return [guide.headings.item(k).text() for k in range(guide.headings.count()) if not guide.headings.item(k).isHidden()]
+
+
+def test_the_guide_opens_where_one_stands(stocked, qtbot):
+    """F1 in each stage is at what it says of that stage."""
+    for place, beginning in enumerate(_IN_THE_GUIDE):
+        stocked.go_to(place)
+        qtbot.keyClick(stocked, Qt.Key.Key_F1)
+        assert stocked.guide.headings.currentItem().text().startswith(beginning)
+    stocked.guide.open_page("sums.md")
+    qtbot.keyClick(stocked, Qt.Key.Key_F1)
+    assert stocked.guide.headings.currentItem().text().startswith(_IN_THE_GUIDE[-1])
+
+
+def test_the_guide_is_searched(stocked, qtbot):
+    """Sections in which every word stands are left; Enter goes from place to place, and from the last to the first."""
+    stocked.show_guide()
+    guide = stocked.guide
+    every = headings(guide)
+    type_into(qtbot, guide.sought, "idle clamp")
+    assert 0 < len(headings(guide)) < len(every)
+    assert "Converters, inverters and the rest" in headings(guide)
+    type_into(qtbot, guide.sought, "clamp")
+    places = []
+    for _ in range(40):
+        qtbot.keyClick(guide.sought, Qt.Key.Key_Return)
+        assert guide.page.textCursor().selectedText().casefold() == "clamp"
+        places.append(guide.page.textCursor().position())
+    assert len(set(places)) > 3
+    assert places.count(places[0]) > 1  # round and round
+    type_into(qtbot, guide.sought, "")
+    assert headings(guide) == every

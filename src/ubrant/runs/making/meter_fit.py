@@ -56,7 +56,10 @@ def meter_fit(method: Method, prepared: Prepared) -> MeterFit | None:
         return MeterFit(ROUGHLY, f"{told} {_because(source, prepared.setup)}".strip())
     if word == YES:
         return MeterFit(word, say("Your meters are good enough: {told}.", told=_told(first)))
-    told = say(_ROUGHLY_TOLD if word == ROUGHLY else _HARDLY_TOLD, told=_told(first))
+    if _share(first) >= 1:
+        told = say("Your meters cannot tell it: {name} would be less than they may be off.", name=first.name)
+    else:
+        told = say(_ROUGHLY_TOLD if word == ROUGHLY else _HARDLY_TOLD, told=_told(first))
     return MeterFit(word, f"{told} {_because(source, prepared.setup)}".strip())
 
 
@@ -127,7 +130,7 @@ def _because(source: ErrorSource | None, setup: Setup) -> str:
 def _what_helps(source: ErrorSource) -> str:
     if source.kind == ErrorKind.ZERO and source.quantity == "A":
         return say(
-            "A clamp: zero it just before, or lead the wire through it five times and divide by five. Else a shunt, or a smaller range."
+            "If it is a clamp: zero it just before, or lead the wire through it five times and divide by five. Else a shunt, or a smaller range."
         )
     if source.kind in {ErrorKind.ZERO, ErrorKind.DIGIT}:
         return say("A smaller range, or a display with one digit more, makes it less.")

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QUrl
 from PyQt6.QtGui import QImage, QImageReader, QTextCursor, QTextDocument
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from ubrant import __version__
 from ubrant.ui.widgets.fitting import Dialog
@@ -68,6 +68,12 @@ class GuideDialog(Dialog):
         self.headings.setAccessibleName(self.tr("Headings"))
         self.headings.setFixedWidth(250)
         self.headings.setWordWrap(True)
+        self.sought = QLineEdit()
+        self.sought.setPlaceholderText(self.tr("Find: clamp, empty, import …"))
+        self.sought.setAccessibleName(self.tr("Find in the guide"))
+        self.sought.setClearButtonEnabled(True)
+        self.sought.textChanged.connect(self._narrow)
+        self.sought.returnPressed.connect(self._find_next)
         self.page = Page()
         self.page.setAccessibleName(self.tr("Guide"))
         self.page.setOpenLinks(False)
@@ -75,6 +81,7 @@ class GuideDialog(Dialog):
         self.headings.currentRowChanged.connect(self._go_to)
         self.back = button(self.tr("Back to the guide"), lambda: self.open_page(FIRST))
         side = QVBoxLayout()
+        side.addWidget(self.sought)
         side.addWidget(self.headings, 1)
         side.addWidget(self.back)
         inside = QHBoxLayout()
@@ -84,6 +91,7 @@ class GuideDialog(Dialog):
         layout.addLayout(inside, 1)
         layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))
         self._places: list[int] = []
+        self._sections: list[str] = []
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]
@@ -96,14 +104,18 @@ class GuideDialog(Dialog):
         self.back.setVisible(name != FIRST)
         self.headings.blockSignals(True)
         self.headings.clear()
-        self._places = []
+        self._places, self._sections = [], []
         document = self.page.document()
         block = document.firstBlock() if document is not None else None
         while block is not None and block.isValid():
             if block.blockFormat().headingLevel():
                 self.headings.addItem(block.text())
                 self._places.append(block.position())
+                self._sections.append("")
+            if self._sections:
+                self._sections[-1] += f"{block.text().casefold()}\n"
             block = block.next()
+        self._narrow(self.sought.text())
         self.headings.blockSignals(False)
         self.page.moveCursor(QTextCursor.MoveOperation.Start)
 
@@ -115,11 +127,40 @@ class GuideDialog(Dialog):
         self.page.moveCursor(QTextCursor.MoveOperation.End)  # from below, so that the heading comes to stand at the top
         self.page.setTextCursor(cursor)
 
+    def go_to_section(self, beginning: str) -> None:
+        """The guide at the heading that begins so."""
+        if not self._places or self.back.isVisibleTo(self):
+            self.open_page(FIRST)
+        place = next((k for k in range(self.headings.count()) if _heading(self.headings, k).startswith(beginning)), 0)
+        self.headings.setCurrentRow(place)
+        self._go_to(place)
+
+    def _narrow(self, text: str) -> None:
+        """Only sections in which every word stands; the page goes to the first of them as it is typed."""
+        words = text.casefold().split()
+        for place, section in enumerate(self._sections):
+            if (item := self.headings.item(place)) is not None:
+                item.setHidden(not all(word in section for word in words))
+        if words and (shown := [k for k in range(len(self._sections)) if not self.headings.isRowHidden(k)]):
+            self._go_to(shown[0])
+
+    def _find_next(self) -> None:
+        """The next place where it stands, from the top again behind the last."""
+        text = self.sought.text().strip()
+        if text and not self.page.find(text):
+            self.page.moveCursor(QTextCursor.MoveOperation.Start)
+            self.page.find(text)
+
     def _follow(self, link: QUrl) -> None:
         """A page of ours is opened here; anything else is none of this window's."""
         name = Path(link.path()).name
         if name.endswith(".md") and (FOLDER / name).is_file():
             self.open_page(name)
+
+
+def _heading(headings: QListWidget, place: int) -> str:
+    item = headings.item(place)
+    return item.text() if item is not None else ""
 
 
 class AboutDialog(Dialog):

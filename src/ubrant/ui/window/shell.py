@@ -51,6 +51,8 @@ if TYPE_CHECKING:
 Stage = TypeVar("Stage", bound=QWidget)
 SHELF, PREPARE, RUN, FINDINGS, COMPARE, OUTLOOK = range(6)
 _MOST_RECENT = 8
+_IN_THE_GUIDE = ("Begin with", "Prepare:", "Run,", "Findings:", "Compare:", "Outlook:")
+"""What the guide's heading of each stage begins with."""
 
 
 def recent() -> list[Path]:
@@ -119,13 +121,14 @@ class MainWindow(QMainWindow):
         return band
 
     def show_guide(self) -> None:
-        """Beside the window: what is read there can be done here."""
+        """Beside the window, at what it says of the stage that is shown: what is read there can be done here."""
         from ubrant.ui.window.guide import GuideDialog
 
         if self.guide is None:
             self.guide = GuideDialog(self)
         self.guide.show()
         self.guide.raise_()
+        self.guide.go_to_section(_IN_THE_GUIDE[self.stage()])
 
     def show_about(self) -> None:
         from ubrant.ui.window.guide import AboutDialog
