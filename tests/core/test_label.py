@@ -129,6 +129,12 @@ def test_iron_phosphate_is_sold_by_the_volts_that_it_replaces(text, volts, cells
     assert bool(found.guesses) == (volts not in {12.0, 48.0} and f"{volts:g} V" not in text)
 
 
+def test_other_numbers_of_cells_are_not_renamed():
+    found = parse_label("12 V 5S 20 Ah LiFePO4")
+    assert (found.voltage_v, found.series, found.guesses) == (12.0, 5, ())
+    assert "no whole number" in found.queries[0]
+
+
 def test_forty_eight_volts_may_be_fifteen_cells_or_sixteen():
     assert "add 15S or 16S" in parse_label("48 V 50 Ah LiFePO4").queries[0]
     assert parse_label("12 V 100 Ah 1200 Wh LiFePO4").queries == ()  # its watt-hours by the volts that it is called

@@ -58,6 +58,7 @@ def test_what_was_foretold_of_a_discharge_is_what_comes_of_it(logbook):
     found = account_of(logbook, run)[1].findings["charge"]
     foretold = foretold_account(method_of("discharge"), prepared("discharge", PACK, (meter, meter))).findings["charge"]
     assert share(foretold) == pytest.approx(share(found), rel=0.25)
+    assert foretold.value == pytest.approx(50, rel=0.06)
     assert fit("discharge", PACK, meter).word == YES
     assert fit("discharge", PACK, Meter("Old", "1 %", "5 %")).sentence == (
         "Your meters tell it roughly: Charge delivered about ± 5.8 %. Most of it is the gain of Old's amperes. A check of it against a better one makes it less."

@@ -43,10 +43,10 @@ def meter_fit(method: Method, prepared: Prepared) -> MeterFit | None:
     if account is None or account.trouble:
         return None
     found = [f for key in account.answers if (f := account.findings.get(key)) is not None and _says_how_sure(f)]
-    timeless = [f for f in found if f.unit != "s"]
-    if not timeless or (_word(timeless[0]) == YES and not any(part.source.is_of_meter for part in timeless[0].contributions or ())):
-        return None
-    first, others = timeless[0], timeless[1:]
+    by_meter = [f for f in found if any(part.source.is_of_meter for part in f.contributions or ())]
+    if not found or (not by_meter and _word(found[0]) == YES):
+        return None  # nothing is known, or a clock alone tells it
+    first, *others = by_meter or found
     word, source = _word(first), _mostly(first)
     surer = min(others, key=_share, default=first)
     if word != YES and source is not None and not source.is_of_meter and source.kind not in _BY_READING:
