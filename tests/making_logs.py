@@ -19,7 +19,7 @@ def _log(folder: Path, number: int) -> Path:
     pack, charge_ah = list(PACKS.items())[number % 2]
     began = datetime(2026, 3, 1, 8, 0) + timedelta(days=number)
     last = int(charge_ah / 10 * 60) + 3
-    rows = [(60 * k, 13.25 - 0.35 * k / last - max(0.0, k / last - 0.97) * 87, 10.0) for k in range(last)]
+    rows = [(60 * k, 13.25 - 0.35 * k / last - max(0.0, k / last - 0.97) * 87 - 0.001 * number, 10.0) for k in range(last)]
     make = number % 3
     if make == 0:
         path = folder / f"{pack} {began:%Y-%m-%d}.csv"

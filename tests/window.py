@@ -176,7 +176,11 @@ def answered(kind, answer) -> list:
         for widget in QApplication.topLevelWidgets():
             if isinstance(widget, kind) and widget.isVisible():
                 seen.append(widget)
-                answer(widget)
+                try:
+                    answer(widget)
+                except BaseException:
+                    widget.close()  # whatever went wrong: it must not stand open
+                    raise
                 return
         QTimer.singleShot(20, look)
 

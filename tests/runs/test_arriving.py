@@ -124,6 +124,25 @@ def test_a_log_that_does_not_say_when_is_known_by_its_readings(logbook, tmp_path
     assert not Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
 
 
+def test_a_copy_is_no_second_run(logbook, tmp_path):
+    """Two runs that are one would make each other surer: neither within what is dropped at once, nor one after the other under another name."""
+    needs("discharge")
+    paths = two_packs(tmp_path / "logs", 3)
+    copies = [path.with_name(f"{path.stem} (1){path.suffix}") for path in paths]
+    for path, copy in zip(paths, copies, strict=True):
+        copy.write_text(path.read_text())
+    arrivals = Arrivals(FileReader([*paths, *copies]).read())
+    assert {row.name: row.same_as for row in arrivals.rows if row.same_as} == {
+        copy.name: path.name for path, copy in zip(paths, copies, strict=True)
+    }
+    assert arrivals.tell(next(row for row in arrivals.rows if row.same_as)).sentence.startswith("The same readings as ")
+    arrivals.give(arrivals.rows, 0)
+    arrivals.keep(logbook)
+    assert len(logbook.runs()) == 3
+    dated = next(copy for copy in copies if copy.name.startswith("Blue Pack run"))
+    assert Arrivals(FileReader([dated]).read(), here=KeptBefore(logbook)).rows[0].is_here
+
+
 def test_the_unit_chosen_on_the_shelf_is_taken_for_one_thing_and_never_for_two(tmp_path):
     needs("discharge")
     paths = two_packs(tmp_path / "logs", 4)

@@ -169,8 +169,8 @@ def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, q
 def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
     needs("discharge")
     path = tmp_path / "two.csv"
-    body = "".join(f"{k * 60},{13 - k * 0.02:.3f},10\n" for k in range(50))
-    path.write_text("Time (s),Voltage (V),Current (A)\n" + body * 3)
+    rows = [f"{k * 60},{13 - k * 0.02 - n / 1000:.3f},10\n" for n in range(3) for k in range(50)]
+    path.write_text("Time (s),Voltage (V),Current (A)\n" + "".join(rows))
 
     def keep(dialog: ImportDialog) -> None:
         type_into(qtbot, dialog.volts, "0.1 %")

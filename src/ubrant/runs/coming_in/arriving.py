@@ -70,7 +70,7 @@ class Arrival:
     whole : what Ubrant exported, or a jot text that names its method: it says everything itself
     trouble : why it cannot be read; columns_can_be_said : a person could say which column is what
     owner : a unit's id, NOBODYS, or the key of a new one (below 0)
-    is_wanted : it is to be kept; is_here : the logbook has it already
+    is_wanted : it is to be kept; is_here : the logbook has it already; same_as : the name of another that brings the same readings
     told : what it would say; None until it was worked out as the answers stand
     """
 
@@ -83,6 +83,7 @@ class Arrival:
     owner: int = NOBODYS
     is_wanted: bool = True
     is_here: bool = False
+    same_as: str = ""
     told: Told | None = None
 
     @property
@@ -180,14 +181,18 @@ class KeptBefore:
     def __init__(self, logbook: Logbook) -> None:
         self._logbook = logbook
         self._began: dict[str, dict[int, str]] = {}
+        self._at: dict[str, list[int]] = {}
         for run_id, source, started in logbook.sources():
-            self._began.setdefault(source, {})[run_id] = _minute(datetime.fromisoformat(started))
+            minute = _minute(datetime.fromisoformat(started))
+            self._began.setdefault(source, {})[run_id] = minute
+            self._at.setdefault(minute, []).append(run_id)
 
     def has(self, row: Arrival) -> bool:
         source = row.log.name if row.log is not None else row.whole.run.source if row.whole is not None else ""
         kept, begun = self._began.get(source, {}), row.started
         if begun is not None:
-            return _minute(begun) in kept.values()
+            others = self._at.get(_minute(begun), [])
+            return _minute(begun) in kept.values() or (row.log is not None and any(self._is_the_same(run_id, row.log) for run_id in others))
         return row.log is not None and any(self._is_the_same(run_id, row.log) for run_id in kept)
 
     def _is_the_same(self, run_id: int, log: LogFile) -> bool:
@@ -213,6 +218,7 @@ class Arrivals:
     here: KeptBefore | None = None
     new: dict[int, Unit] = field(default_factory=dict)
     kept: list[Run] = field(default_factory=list)
+    _seen: dict[int, Arrival] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.units = [unit for unit in self.units if suiting(unit)]
@@ -221,7 +227,17 @@ class Arrivals:
         self.rows.sort(key=lambda row: (bool(row.trouble), owners.index(row.owner)))  # what belongs together stands together
         for row in self.rows:
             row.is_here = self.here is not None and self.here.has(row)
-            row.is_wanted = not row.trouble and not row.is_here
+            row.same_as = self._brought_by(row)
+            row.is_wanted = not row.trouble and not row.is_here and not row.same_as
+
+    def _brought_by(self, row: Arrival) -> str:
+        """The name of a row before this one that brings the same readings: a copy under another name is no second run."""
+        if row.log is None or not len(row.log.voltage_v):
+            return ""
+        print_of = (row.log.voltage_v.tobytes(), row.log.current_a.tobytes())
+        first = self._seen.setdefault(hash(print_of), row)
+        same = first is not row and first.log is not None and np.array_equal(first.log.voltage_v, row.log.voltage_v, equal_nan=True)
+        return first.name if same else ""
 
     def put(self, row: Arrival, by: list[Arrival]) -> None:
         """What a file holds, read in another way, in the place of what was read of it; what was answered stays."""
@@ -428,6 +444,8 @@ class Arrivals:
             return Told(row.trouble, row.trouble, is_trouble=True)
         if row.is_here:
             return Told(said := say("It is in the logbook already."), said)
+        if row.same_as:
+            return Told(said := say("The same readings as {name}.", name=row.same_as), said)
         if row.log is not None and (len(row.log.time_s) > _MOST_TRIED or self.label_trouble(row.owner)):
             return Told()
         try:
