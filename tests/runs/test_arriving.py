@@ -136,6 +136,10 @@ def test_a_copy_is_no_second_run(logbook, tmp_path):
         copy.name: path.name for path, copy in zip(paths, copies, strict=True)
     }
     assert arrivals.tell(next(row for row in arrivals.rows if row.same_as)).sentence.startswith("The same readings as ")
+    slower = paths[0].with_name("slower.csv")
+    lines = paths[0].read_text().splitlines(keepends=True)
+    slower.write_text(lines[0] + "".join(f"{2 * float(line.split(',')[0]):g},{line.partition(',')[2]}" for line in lines[1:]))
+    assert not [row for row in Arrivals(FileReader([paths[0], slower]).read()).rows if row.same_as]  # at other times it is another run
     arrivals.give(arrivals.rows, 0)
     arrivals.keep(logbook)
     assert len(logbook.runs()) == 3

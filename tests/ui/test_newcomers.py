@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tests.window import needs, typed_row
-from ubrant.core.equipment.unit import kind_by_label
+from ubrant.core.equipment.unit import KINDS, Unit, kind_by_label
+from ubrant.runs.kept.answer_sheet import answer_sheet
+from ubrant.ui.shelf.first_start import _EXAMPLES
 from ubrant.ui.window.shell import FINDINGS, PREPARE, RUN, SHELF
 
 
@@ -207,3 +211,31 @@ def test_does_my_bank_hold_its_claim(hands, qtbot):
     print("keys and clicks:", hands.count)
     assert window.findings.account.sentence.startswith("Gives 58.7 ± 1.0 Wh at its output, 11.67 ± 0.15 Ah; 79.3 ± 1.4 % of its label")
     assert hands.count <= 40
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_question_of_every_kind_opens_its_test(window, qtbot, kind):
+    """From the first page, by its example of a label: the test is the one that was asked for, and can be started, or says what is lacking."""
+    unit = Unit(kind, kind, _EXAMPLES[kind])
+    kept = window.bench.keep_unit(unit)
+    asked = [(row, way) for row in answer_sheet(kept, (), lambda _: None, datetime.now(UTC)) for way in row.ways]
+    assert asked or kind == "lead"
+    for row, way in asked:
+        window.bench.measure_wanted.emit(kept.id, way.entry.key)
+        window.prepare.look()
+        assert window.stage() == PREPARE
+        assert window.prepare.form.method.key == way.entry.key, row.enquiry.key
+        assert window.prepare.start_button.isEnabled() or window.prepare.problems(), (row.enquiry.key, way.entry.key)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_the_first_page_takes_its_own_example(window, qtbot, kind):
+    """The label that it shows for each kind is read as that kind, and its questions can be pressed."""
+    first = window.shelf.first
+    qtbot.keyClicks(first.label_text, _EXAMPLES[kind])
+    assert first.kind.currentData() == kind
+    first_rows = first.answers.entries()
+    assert all(entry.button.isEnabled() for entry in first_rows)
+    if first_rows:
+        qtbot.keyClick(first.label_text, Qt.Key.Key_Return)
+        assert window.focusWidget() is first_rows[0].button

@@ -181,7 +181,7 @@ _KINDS_BY_LABEL = (
     ("charger", rf"{_MAINS}(?:\s*AC)?\s*(?:to|->|→|in)\b"),
     ("inverter", rf"(?:to|->|→)\s*{_MAINS}"),
     ("converter", r"\d\s*V(?:\s*DC)?\s*(?:to|->|→)\s*\d"),
-    ("station", r"\d\s*Wh\b.*\b(?:input|solar|socket)\b"),
+    ("station", rf"\d\s*Wh\b.*(?:\b(?:input|solar|socket)\b|{_MAINS})"),
     ("source", r"\b(?:panel|photovoltaic)\b"),
     ("load", r"\b(?:fridge|freezer|lamp|bulb|pump|fan|router|laptop|tablet|heater|kettle|blower|projector|television)\b"),
     ("bank", r"\d\s*mAh\s*/\s*[\d.,]+\s*Wh|(?<!\d)(?:[5-9]|\d\d)[\s.]?\d{3}\s*mAh\b"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -197,7 +198,9 @@ class KeptBefore:
 
     def _is_the_same(self, run_id: int, log: LogFile) -> bool:
         kept = self._logbook.kept(self._logbook.run(run_id)).readings.get(("battery", "V"))
-        return kept is not None and np.array_equal(kept.value, log.voltage_v, equal_nan=True)
+        if kept is None or not np.array_equal(kept.value, log.voltage_v, equal_nan=True):
+            return False
+        return bool(np.allclose(np.diff(kept.time_s), np.diff(log.time_s), rtol=1e-6, atol=1e-3))
 
 
 @dataclass
@@ -218,7 +221,7 @@ class Arrivals:
     here: KeptBefore | None = None
     new: dict[int, Unit] = field(default_factory=dict)
     kept: list[Run] = field(default_factory=list)
-    _seen: dict[int, Arrival] = field(default_factory=dict)
+    _seen: dict[bytes, Arrival] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.units = [unit for unit in self.units if suiting(unit)]
@@ -234,10 +237,10 @@ class Arrivals:
         """The name of a row before this one that brings the same readings: a copy under another name is no second run."""
         if row.log is None or not len(row.log.voltage_v):
             return ""
-        print_of = (row.log.voltage_v.tobytes(), row.log.current_a.tobytes())
-        first = self._seen.setdefault(hash(print_of), row)
-        same = first is not row and first.log is not None and np.array_equal(first.log.voltage_v, row.log.voltage_v, equal_nan=True)
-        return first.name if same else ""
+        since = row.log.time_s - row.log.time_s[0] if len(row.log.time_s) else row.log.time_s
+        columns = (since, row.log.voltage_v, row.log.current_a)
+        first = self._seen.setdefault(hashlib.blake2b(b"".join(column.tobytes() for column in columns)).digest(), row)
+        return first.name if first is not row else ""
 
     def put(self, row: Arrival, by: list[Arrival]) -> None:
         """What a file holds, read in another way, in the place of what was read of it; what was answered stays."""
