@@ -8,9 +8,10 @@ from types import SimpleNamespace
 
 import pytest
 
-from tests.making import record_for
+from tests.making import prepared, record_for
 from tests.methods.samples import SAMPLES
 from ubrant.core.account import Account
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.record.head import BY_HAND, SIMULATED, Origin
 from ubrant.core.uncertainty.finding import Finding
@@ -125,3 +126,22 @@ def test_it_is_found_by_the_words_people_use():
     assert CAPACITY.is_meant_by("capacity")
     assert CAPACITY.is_meant_by("is it")
     assert not CAPACITY.is_meant_by("efficiency")
+
+
+@pytest.mark.needs("discharge")
+def test_an_answer_without_a_meter_that_is_known_says_so_and_goes_on():
+    """*Holds 48.61 Ah (no ±) of 50 Ah*: a sentence that can be read."""
+    bare = Meter("Old")
+    told = (
+        how.answer(whole_account(entry.method, _by(entry.key, bare)), SAMPLES[entry.key].unit.label)
+        for entry, how in ANSWERING
+        if how.enquiry is CAPACITY
+    )
+    assert any("Ah (no ±) of " in text for text in told)
+
+
+def _by(key: str, meter: Meter):
+    sample = SAMPLES[key]
+    return record_for(
+        key, prepared(key, sample.unit, (meter, meter), sample.battery, device=sample.device, **sample.typed), lines=sample.lines
+    )

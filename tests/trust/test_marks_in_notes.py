@@ -10,6 +10,8 @@ from ubrant.core.record.head import BY_HAND
 from ubrant.logbook.records import StoredJot, new_run
 from ubrant.runs.typed.sheet import as_text, changes_of_paste, line_of_cells, sheet_of, with_note
 
+pytestmark = pytest.mark.needs("output")
+
 
 @pytest.mark.parametrize(
     ("note", "mark", "rest"),

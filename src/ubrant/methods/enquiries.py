@@ -16,6 +16,7 @@ from ubrant.core.wording import say, words
 if TYPE_CHECKING:
     from ubrant.core.account import Account
     from ubrant.core.quantities.label import Label
+    from ubrant.core.uncertainty.finding import Finding
 
 _WORDS = {
     "meets": words("Yes: {answer}"),
@@ -85,7 +86,7 @@ class Answering:
 
         if account.trouble or account.held_back:
             return ""
-        told = {key: f.with_uncertainty() for key, f in account.findings.items() if f.value is not None}
+        told = {key: _in_an_answer(f) for key, f in account.findings.items() if f.value is not None}
         told |= {f"{key}_value": f.value_text() for key, f in account.findings.items() if f.value is not None}
         told |= {f"{key}_about": in_quarters(f.value) for key, f in account.findings.items() if f.value is not None and not f.unit}
         told["short"] = in_short(account)
@@ -108,6 +109,13 @@ class Answering:
         parts += [say(self.takes)] if self.takes else []
         parts += [say(self.wears)] if self.wears else []
         return " · ".join(parts)
+
+
+def _in_an_answer(finding: Finding) -> str:
+    """With its ±, or the word that there is none, so that a sentence can go on behind it."""
+    if finding.expanded_uncertainty is None and not finding.bound:
+        return say("{value} (no ±)", value=finding.value_text())
+    return finding.with_uncertainty()
 
 
 FULL = Enquiry(
