@@ -152,6 +152,15 @@ MY_THINGS = Enquiry(
     words("Watts at the socket are not watts from the battery: what stands between burns some, too."),
 )
 """It is no test's: it is foretold from what was measured, in Outlook."""
+AGEING = Enquiry(
+    "ageing",
+    words("Is it wearing out?"),
+    55,
+    ("battery",),
+    words("ageing older worse lost life"),
+    words("Two runs weeks apart say nothing of it."),
+)
+"""It is no test's: it is told from several of one kind."""
 RUNS_FOR = Enquiry(
     "runs-for",
     words("How long does it run a thing?"),

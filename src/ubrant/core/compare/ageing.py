@@ -21,6 +21,8 @@ BENDS = 2.0
 """After what was measured a life may go on at twice the pace, or at half of it: capacity falls off faster in the end, and slower after the first year.
 Common practice, no source."""
 _LEAST = 3
+TOLD_SLOPE = 4.0
+"""Points a year: what a battery loses in use, about; a slope that is less sure than this says nothing. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -141,3 +143,15 @@ def repeatability(groups: list[Array]) -> float:
             squares += float(np.sum((share - 1) ** 2))
             dof += len(values) - 1
     return pooled(squares, dof)[0]
+
+
+def worth_again(years: Array, own_u: Array) -> float:
+    """When one more, as sure as those that are there, tells a slope to ± ``TOLD_SLOPE`` a year (k = 2); years from the first point.
+
+    Parameters
+    ----------
+    years : (n,) from the first
+    own_u : (n,) standard uncertainty of each by itself
+    """
+    single = float(np.mean(own_u)) * math.sqrt(1 + 1 / len(years))
+    return float(np.mean(years)) + 2 * single / TOLD_SLOPE

@@ -13,8 +13,9 @@ from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook, Summary
-from ubrant.methods.enquiries import MY_THINGS, Answering, Enquiry
+from ubrant.methods.enquiries import AGEING, CAPACITY, MY_THINGS, Answering, Enquiry
 from ubrant.methods.registry import MethodEntry, suiting
+from ubrant.runs.kept.ageing_told import ageing_told
 from ubrant.runs.kept.naming import is_about_its_unit
 
 SHOWN_FIRST, _MOST_RUNS = 6, 1000
@@ -74,6 +75,7 @@ def answer_sheet(
     now : an answer that is older than it lasts is none
     outlooks : those kept, the newest first
     """
+    runs = list(runs)
     ways: dict[str, list[WayToKnow]] = {}
     asked: dict[str, Enquiry] = {}
     for entry in suiting(unit):
@@ -97,6 +99,11 @@ def answer_sheet(
             rows.append(AnswerRow(enquiry, *answered[key], shortest, rehearsed=is_rehearsed(answered[key][1], unit)))
         else:
             rows.append(AnswerRow(enquiry, "", None, "", shortest))
+    if unit.kind in AGEING.kinds and CAPACITY.key in ways:
+        measured = [(run, found) for run in runs if not is_rehearsed(run, unit) and (found := summary(run)) is not None]
+        text = ageing_told(unit, measured)
+        newest = measured[0][0] if text else None
+        rows.append(AnswerRow(AGEING, text, newest, "", tuple(sorted(ways[CAPACITY.key], key=lambda way: way.how.minutes))))
     if unit.kind in MY_THINGS.kinds:
         rows.append(_foretold(unit, outlooks))
     return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))

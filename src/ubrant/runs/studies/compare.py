@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account, finding_to_json
-from ubrant.core.compare.ageing import Trend, repeatability, trend_of
+from ubrant.core.compare.ageing import TOLD_SLOPE, Trend, repeatability, trend_of, worth_again
 from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, would_settle
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Area, Curve, Dots, Plot, Rule
 from ubrant.core.equipment.meter import Meter
@@ -401,7 +401,7 @@ def life_of(logbook: Logbook, unit_id: int) -> Life | None:
     limit = 100 * _SPENT if label is not None and label.charge_ah else None
     trend = trend_of(years, percent, own, limit)
     name = found[0][1].name
-    return Life(name, tuple(day for day, _ in found), years, percent, own, trend, _life_sentence(name, found, trend, years))
+    return Life(name, tuple(day for day, _ in found), years, percent, own, trend, _life_sentence(name, found, trend, years, own))
 
 
 def _repeatability(years: Array, percent: Array) -> float:
@@ -423,17 +423,16 @@ def _own_u(one: Compared, first: Compared, repeat: float) -> float:
     return math.hypot(*own, repeat * (charge.value or 0.0))
 
 
-def _life_sentence(name: str, found: list[tuple[datetime, Compared]], trend: Trend | None, years: Array) -> str:
+def _life_sentence(name: str, found: list[tuple[datetime, Compared]], trend: Trend | None, years: Array, own: Array) -> str:
     if trend is None:
         return say("{name}: {n} dates; from three on a trend can be told.", name=name, n=len(found))
     slope = " ± ".join(show_with(abs(trend.slope), COVERAGE * trend.slope_u))
+    if not trend.ages and COVERAGE * trend.slope_u > TOLD_SLOPE:
+        again = max(worth_again(years, own), float(years[-1]) + 1 / 12)
+        return say("{name}: too soon to say whether it ages; run it again about {month}.", name=name, month=_date(found[0][0], again))
     if not trend.ages:
-        return say(
-            "{name}: no ageing that is sure; {slope} points a year {way}.",
-            name=name,
-            slope=slope,
-            way=say("less") if trend.slope < 0 else say("more"),
-        )
+        most = plain(max(-trend.slope, 0.0) + COVERAGE * trend.slope_u, 2)
+        return say("{name}: no ageing that could be seen: less than {most} points a year.", name=name, most=most)
     text = say("{name} loses {slope} points a year", name=name, slope=slope)
     if trend.limit_years is None or trend.between is None:
         return text + say("; when it is below 80 % cannot be said yet.")
