@@ -194,3 +194,20 @@ def test_nothing_is_offered_that_is_not_alike(window):
     window.go_to(COMPARE)
     assert offered(window.compare) == []
     assert "Ctrl+R" in "".join(w.text() for w in window.compare.nothing.findChildren(QLabel) if w.isVisible())
+
+
+def test_the_sheet_and_compare_say_the_same_of_ageing(window):
+    """Three within a season: too soon by both, and the same month to look again."""
+    from ubrant.runs.kept.accounts import summary_of
+    from ubrant.runs.kept.ageing_told import ageing_told
+    from ubrant.runs.studies.compare import life_of
+
+    book = window.bench.logbook
+    for month, share in ((1, 1.0), (2, 0.985), (4, 0.99)):
+        made = discharge(book, "Pack A", share, started=f"2026-{month:02d}-01T08:00:00+00:00")
+    unit = book.unit(made.unit_id)
+    told = ageing_told(unit, [(run, summary_of(book, run)) for run, _ in book.runs(unit_id=unit.id)])
+    compared = life_of(book, unit.id).sentence
+    assert told.startswith("Too soon to say: run it again in ")
+    month, year = told.split()[-2:]
+    assert f"run it again about {month[:3]} {year}." in compared

@@ -21,6 +21,8 @@ BENDS = 2.0
 """After what was measured a life may go on at twice the pace, or at half of it: capacity falls off faster in the end, and slower after the first year.
 Common practice, no source."""
 _LEAST = 3
+_SOON = 30 / 365.25
+"""Years: what is measured again by then has not aged."""
 TOLD_SLOPE = 4.0
 """Points a year: what a battery loses in use, about; a slope that is less sure than this says nothing. Common practice, no source."""
 
@@ -143,6 +145,21 @@ def repeatability(groups: list[Array]) -> float:
             squares += float(np.sum((share - 1) ** 2))
             dof += len(values) - 1
     return pooled(squares, dof)[0]
+
+
+def repeated_soon(years: Array, values: Array) -> float:
+    """Relative standard deviation of a single one, by those made within a month of each other; without any what is common.
+
+    Parameters
+    ----------
+    years, values : (n,) in their order
+    """
+    groups, last = [], 0
+    for k in range(1, len(years) + 1):
+        if k == len(years) or years[k] - years[last] > _SOON:
+            groups.append(values[last:k])
+            last = k
+    return repeatability(groups)
 
 
 def worth_again(years: Array, own_u: Array) -> float:

@@ -28,18 +28,14 @@ def ageing_told(unit: Unit, measured: Sequence[tuple[Run, Summary]]) -> str:
     )
     if len(found) < 2:
         return ""
-    from ubrant.core.compare.ageing import TOLD_SLOPE, repeatability, trend_of, worth_again  # loads SciPy, which few sheets need
+    from ubrant.core.compare.ageing import TOLD_SLOPE, repeated_soon, trend_of, worth_again  # loads SciPy, which few sheets need
 
     label = label_of(unit)
     whole = label.charge_ah if label is not None and label.charge_ah else found[0][1]
     years = np.array([(day - found[0][0]).total_seconds() / _YEAR_S for day, _, _ in found])
     percent = np.array([100 * charge / whole for _, charge, _ in found])
-    own = np.array(
-        [
-            np.hypot(50 * (expanded or 0.0) / whole, repeatability([]) * share)
-            for (_, _, expanded), share in zip(found, percent, strict=True)
-        ]
-    )
+    repeat = repeated_soon(years, percent)
+    own = np.hypot([50 * (expanded or 0.0) / whole for _, _, expanded in found], repeat * percent)
     trend = trend_of(years, percent, own)
     if trend is not None and trend.ages:
         return say("Loses {points} ± {u} points a year", points=plain(-trend.slope, 2), u=plain(2 * trend.slope_u, 2))

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account, finding_to_json
-from ubrant.core.compare.ageing import TOLD_SLOPE, Trend, repeatability, trend_of, worth_again
+from ubrant.core.compare.ageing import TOLD_SLOPE, Trend, repeated_soon, trend_of, worth_again
 from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, would_settle
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Area, Curve, Dots, Plot, Rule
 from ubrant.core.equipment.meter import Meter
@@ -38,7 +38,6 @@ _OHMS_ALIKE_C = 3.0
 _KEYS = ("charge", "energy", "duration", "resistance", "mean_voltage", "idle_power")
 _POINTS = 500
 _MOST_RUNS = 200
-_SOON_S = 30 * 86400.0
 _YEAR_S = 365.25 * 86400.0
 _SPENT = 0.8
 _ALIKE = {"rate": 0.10, "cut-off": 0.02, "temperature": 5.0}
@@ -396,22 +395,12 @@ def life_of(logbook: Logbook, unit_id: int) -> Life | None:
     reference = label.charge_ah if label is not None and label.charge_ah else found[0][1].account.findings["charge"].value or 1.0
     years = np.array([(day - found[0][0]).total_seconds() / _YEAR_S for day, _ in found])
     percent = np.array([100 * (one.account.findings["charge"].value or 0.0) / reference for _, one in found])
-    repeat = _repeatability(years, percent)
+    repeat = repeated_soon(years, percent)
     own = np.array([_own_u(one, found[0][1], repeat) * 100 / reference for _, one in found])
     limit = 100 * _SPENT if label is not None and label.charge_ah else None
     trend = trend_of(years, percent, own, limit)
     name = found[0][1].name
     return Life(name, tuple(day for day, _ in found), years, percent, own, trend, _life_sentence(name, found, trend, years, own))
-
-
-def _repeatability(years: Array, percent: Array) -> float:
-    """Relative; from runs made within a month of each other, else what is usual."""
-    groups, last = [], 0
-    for k in range(1, len(years) + 1):
-        if k == len(years) or (years[k] - years[last]) * _YEAR_S > _SOON_S:
-            groups.append(percent[last:k])
-            last = k
-    return repeatability(groups)
 
 
 def _own_u(one: Compared, first: Compared, repeat: float) -> float:
