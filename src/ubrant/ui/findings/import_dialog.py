@@ -34,8 +34,8 @@ from ubrant.ui.widgets.work import quietly
 _LOOKS_AFTER_MS = 300
 _TOLD_HIGH, _SAID_HIGH, _TABLE_HIGH, _TRACE_HIGH = 70, 92, 118, 220
 _LINE_HIGH, _MANY = 30, 6
-_WIDEST = 214
-_LACKS_WIDE, _METER_WIDE = 120, 96
+_WIDEST = 172
+_LACKS_WIDE, _METER_WIDE = 112, 84
 _WIDE, _HIGH, _LOW = 1020, 690, 540
 
 
@@ -180,6 +180,7 @@ class ImportDialog(Dialog):
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setWordWrap(False)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # what tells files apart is often at their end
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)
         if len(self.arrivals.rows) < _MANY:  # the room of what is not there is the preview's

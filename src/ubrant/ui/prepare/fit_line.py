@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 
 from ubrant.runs.making.meter_fit import HARDLY, ROUGHLY, YES, MeterFit
@@ -37,5 +37,6 @@ class FitLine(Text):
         super().paintEvent(event)
         if self._word:
             painter = QPainter(self)
-            high = min(self.heightForWidth(self.width()) + 6, self.height())
+            room = QRect(0, 0, self.width() - _BAR, self.height())
+            high = min(self.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, self.text()).height() + 6, self.height())
             painter.fillRect(0, (self.height() - high) // 2, 4, high, color(_TONES[self._word]))

@@ -234,6 +234,8 @@ def shot_import(window: MainWindow, spare: Path, settle: Callable[[int], None], 
     dialog = ImportDialog(window.bench, FileReader(paths).read(), window)
     dialog.show()
     dialog.resize(1020, 690)
+    for owner in list(dialog.arrivals.new):
+        dialog.arrivals.relabel(owner, "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V")
     dialog.table.selectAll()
     dialog.meter_box.setCurrentIndex(0)
     dialog.full_box.setCurrentIndex(dialog.full_box.findData(True))
