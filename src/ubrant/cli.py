@@ -376,7 +376,7 @@ def bring_in_logbook(
 @app.command("import")
 def import_logs(
     logbook: Path = typer.Argument(..., help="The logbook that is to hold them."),
-    files: list[Path] = typer.Argument(..., help="Logs, exports, jot texts: as many as you like."),
+    files: list[Path] = typer.Argument(..., help="Logs, exports, jot texts, or folders of them: as many as you like."),
     unit: str = typer.Option("", help="Whose they are, by its name; “none” for none. Without it each file's name or folder says it."),
     label: str = typer.Option("", help="What the labels of units say that are not on the shelf yet."),
     meter: str = typer.Option("", help="The meter on the shelf that they were read with, by its name."),
@@ -391,10 +391,10 @@ def import_logs(
     """Bring logs into a logbook, all of them or none: whose each is, what it says and what is lacking."""
     from ubrant.core.quantities.quantity import QuantityError, parse_quantity
     from ubrant.logbook.file import LogbookError
-    from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, NotAnsweredError
+    from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, NotAnsweredError, files_of
 
     book = _open(logbook)
-    rows = FileReader(files, lambda _: columns or None).read()
+    rows = FileReader(files_of(files), lambda _: columns or None).read()
     arrivals = Arrivals(rows, book.units(), book.meters(), here=KeptBefore(book))
     try:
         said: dict[str, object] = {"full": full} if full is not None else {}

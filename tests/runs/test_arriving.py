@@ -11,7 +11,7 @@ from tests.making_logs import PACKS, two_packs
 from tests.window import needs
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, arrivals_of
+from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, arrivals_of, files_of
 from ubrant.runs.coming_in.whose import things_named, unit_named
 
 BLUE, RED = (Unit(name, "battery", "50 Ah 12.8 V LiFePO4", id=k) for k, name in enumerate(("Blue pack", "Red pack"), start=1))
@@ -122,6 +122,28 @@ def test_a_log_that_does_not_say_when_is_known_by_its_readings(logbook, tmp_path
     assert Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
     path.write_text("".join(path.read_text().splitlines(keepends=True)[:-4]))  # of the same name, and another
     assert not Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
+
+
+def test_a_folder_is_the_logs_in_it(tmp_path):
+    """And in its folders, by which they are told apart where their names say nothing; what is no log is passed over."""
+    needs("discharge")
+    for folder in ("blue", "red"):
+        (tmp_path / "logs" / folder).mkdir(parents=True)
+        for number, path in enumerate(two_packs(tmp_path / folder, 2)):
+            path.rename(tmp_path / "logs" / folder / f"log {number}.csv")
+    for name in ("notes.pdf", ".hidden.csv"):
+        (tmp_path / "logs" / name).write_text("nothing of the kind")
+    (tmp_path / "logs" / "empty").mkdir()
+    paths = files_of([tmp_path / "logs"])
+    assert [str(path.relative_to(tmp_path / "logs")) for path in paths] == [
+        "blue/log 0.csv",
+        "blue/log 1.csv",
+        "red/log 0.csv",
+        "red/log 1.csv",
+    ]
+    assert [unit.name for unit in Arrivals(FileReader(paths).read()).new.values()] == ["Blue", "Red"]
+    alone = tmp_path / "logs" / "empty"
+    assert files_of([alone, paths[0]]) == [alone, paths[0]]  # it is said of it that there is nothing
 
 
 def test_a_copy_is_no_second_run(logbook, tmp_path):

@@ -22,13 +22,16 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import label_of
 from ubrant.core.wording import SentenceError, say
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.formats import FORMATS
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
+from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.registry import entry_of, method_of, suiting, usual
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, logs_in, named_run, own_run, under_options, unit_for
 from ubrant.runs.coming_in.whose import things_named, unit_named
 from ubrant.runs.kept.accounts import account_of_stored
 
+_SUFFIXES = frozenset((*(suffix for one in FORMATS for suffix in one.suffixes), ".jot"))
 NOBODYS = 0
 """The owner of a run that is none of the shelf's."""
 _MOST_TRIED = 200_000
@@ -129,6 +132,22 @@ class Arrival:
         if not len(time):
             return say("counters only")
         return say("{count} readings, {length}", count=len(time), length=show_duration(float(time[-1] - time[0])))
+
+
+def files_of(paths: Iterable[Path]) -> list[Path]:
+    """Files and Data Packages as they are; of any other folder the logs and packages in it and in the folders of it, by their names."""
+    found: list[Path] = []
+    for path in paths:
+        is_folder = path.is_dir() and not (path / PACKAGE).is_file()
+        found += (_in_folder(path) or [path]) if is_folder else [path]
+    return found
+
+
+def _in_folder(folder: Path) -> list[Path]:
+    seen = sorted(one for one in folder.iterdir() if not one.name.startswith("."))
+    return files_of(
+        one for one in seen if one.suffix.lower() in _SUFFIXES or (one.is_dir() and ((one / PACKAGE).is_file() or _in_folder(one)))
+    )
 
 
 @dataclass

@@ -29,9 +29,10 @@ class Imports:
 
     def bring_in(self, paths: list[Path]) -> None:
         """Read them, with progress and a way to leave it; then ask what is not in them."""
-        from ubrant.runs.coming_in.arriving import FileReader  # loads the readers, which nobody needs before
+        from ubrant.runs.coming_in.arriving import FileReader, files_of  # loads the readers, which nobody needs before
         from ubrant.ui.findings.mapping_dialog import columns_remembered
 
+        paths = files_of(paths)
         window, reading = self._window, FileReader(paths, columns_remembered)
         one = window.tr("Reading {name} …").format(name=paths[0].name)
         sentence = one if len(paths) == 1 else window.tr("Reading {count} files …").format(count=len(paths))
@@ -68,7 +69,7 @@ class Imports:
         from ubrant.runs.coming_in.arriving import Arrivals
         from ubrant.ui.findings.mapping_dialog import columns_asked
 
-        if all(row.whole is not None for row in rows):
+        if rows and all(row.whole is not None for row in rows):
             self._bench.keep_arrivals(Arrivals(rows))
             return
         if len(rows) == 1 and rows[0].columns_can_be_said:
