@@ -88,6 +88,7 @@ def test_what_cannot_be_read_is_named_and_the_rest_is_kept(book, tmp_path):
     done = ubrant("import", str(book), str(tmp_path / "gone.csv"), *map(str, paths), "--label", LABEL)
     assert done.returncode == 1
     assert "gone.csv does not exist" in done.stdout
+    assert "One run of blue pack was kept. 1 could not be read" in done.stdout
     assert len(runs(book)) == 1
     again = ubrant("import", str(book), *map(str, paths))
     assert again.returncode == 2

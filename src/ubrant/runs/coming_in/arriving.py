@@ -498,17 +498,25 @@ class Arrivals:
 
     def sentence(self) -> str:
         """What was kept, of which units, and what could not be read."""
+        if not self.kept:
+            return say("Nothing was kept.")
         counts: dict[str, int] = {}
         for row in self.wanted():
             unit = self.unit_of(row)
             counts[unit.name if unit is not None else ""] = counts.get(unit.name if unit is not None else "", 0) + 1
-        several = len(counts) > 1
-        each = ", ".join(
-            say("{count} of {unit}", count=n, unit=name) if name else say("{count} of no unit", count=n) for name, n in counts.items()
-        )
-        told = say("{count} runs were kept: {each}.", count=len(self.kept), each=each) if several else ""
-        told = told or (say("{count} runs of {unit} were kept.", count=len(self.kept), unit=next(iter(counts))) if any(counts) else "")
-        told = told or say("{count} runs were kept.", count=len(self.kept))
+        owner, n = next(iter(counts)), len(self.kept)
+        if len(counts) > 1:
+            each = ", ".join(
+                say("{count} of {unit}", count=of, unit=name) if name else say("{count} of no unit", count=of)
+                for name, of in counts.items()
+            )
+            told = say("{count} runs were kept: {each}.", count=n, each=each)
+        elif owner:
+            told = (
+                say("One run of {unit} was kept.", unit=owner) if n == 1 else say("{count} runs of {unit} were kept.", count=n, unit=owner)
+            )
+        else:
+            told = say("One run was kept.") if n == 1 else say("{count} runs were kept.", count=n)
         troubles = [row.trouble for row in self.rows if row.trouble]
         if not troubles:
             return told
