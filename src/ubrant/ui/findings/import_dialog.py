@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QItemSelectionModel, QModelIndex, Qt, QTimer
+from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, Qt, QTimer
 from PyQt6.QtWidgets import QAbstractItemView, QGridLayout, QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.quantity import plain
@@ -223,13 +223,14 @@ class ImportDialog(Dialog):
     def _choose(self, rows: list[Arrival]) -> None:
         chosen = self.table.selectionModel()
         assert chosen is not None
-        places = [self.arrivals.rows.index(row) for row in rows]
+        place_of = {id(one): place for place, one in enumerate(self.arrivals.rows)}
+        places = [place_of[id(one)] for one in rows]
+        selection = QItemSelection()
+        for from_, to in _stretches(sorted(places)):
+            selection.select(self.model.index(from_, FILE), self.model.index(to, LACKS))
         self._filling = True
-        chosen.setCurrentIndex(
-            self.model.index(places[0], FILE), QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
-        )
-        for place in places[1:]:
-            chosen.select(self.model.index(place, FILE), QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows)
+        chosen.setCurrentIndex(self.model.index(places[0], FILE), QItemSelectionModel.SelectionFlag.NoUpdate)
+        chosen.select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         self._filling = False
         self._show_chosen()
 
@@ -242,7 +243,9 @@ class ImportDialog(Dialog):
     def chosen(self) -> list[Arrival]:
         """The rows that what is answered counts for."""
         selection = self.table.selectionModel()
-        places = sorted({i.row() for i in selection.selectedRows()}) if selection is not None else []
+        selected = selection.selection() if selection is not None else QItemSelection()
+        ranges = [selected[k] for k in range(len(selected))]  # not row by row: there may be thousands
+        places = sorted({place for one in ranges for place in range(one.top(), one.bottom() + 1)})
         found = [self.arrivals.rows[place] for place in places] or [self.current()]
         return [row for row in found if row.log is not None and not row.trouble]
 
@@ -436,3 +439,14 @@ class ImportDialog(Dialog):
     def take(self) -> None:
         """Keep it as the answers stand, without asking."""
         self._accept()
+
+
+def _stretches(places: list[int]) -> list[tuple[int, int]]:
+    """(first, last) of places that follow each other."""
+    found: list[tuple[int, int]] = []
+    for place in places:
+        if found and place == found[-1][1] + 1:
+            found[-1] = (found[-1][0], place)
+        else:
+            found.append((place, place))
+    return found
