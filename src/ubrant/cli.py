@@ -394,7 +394,7 @@ def import_logs(
     from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, NotAnsweredError, files_of
 
     book = _open(logbook)
-    rows = FileReader(files_of(files), lambda _: columns or None).read()
+    rows = FileReader(files_of(files), lambda _: columns or None, insists=bool(columns)).read()
     arrivals = Arrivals(rows, book.units(), book.meters(), here=KeptBefore(book))
     try:
         said: dict[str, object] = {"full": full} if full is not None else {}
@@ -408,7 +408,7 @@ def import_logs(
             lacks = f" (lacks: {arrivals.lacks(row)})" if arrivals.lacks(row) else ""
             owner = arrivals.unit_of(row)
             whose = f"{owner.name}: " if owner is not None else ""
-            print(visible(row.trouble or f"{row.name}: {whose}{row.told.sentence or 'not worked out yet.'}{lacks}"))
+            print(visible(f"{row.trouble} {row.flag}".strip() or f"{row.name}: {whose}{row.told.sentence or 'not worked out yet.'}{lacks}"))
         if not look:
             arrivals.check_answered()
             arrivals.keep(book)

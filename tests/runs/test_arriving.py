@@ -226,11 +226,41 @@ def test_columns_said_afterwards_take_the_place_and_what_was_answered(tmp_path):
     row = arrivals.rows[1]
     assert row.columns_can_be_said
     arrivals.put(row, arrivals_of(path, "time=1,voltage=2,current=3"))
-    assert arrivals.unit_of(arrivals.rows[1]).name == "odd"
+    assert arrivals.unit_of(arrivals.rows[1]).name == "Odd"
     assert arrivals.rows[1].is_wanted
     arrivals.answer([arrivals.rows[1]], full=True)
     arrivals.put(arrivals.rows[1], arrivals_of(path, "time=1,voltage=2,current=3"))
     assert arrivals.rows[1].said.full is True
+
+
+def test_files_mended_by_one_column_are_one_new_unit_and_looked_at_like_the_rest(logbook, tmp_path):
+    """Two of one name are one thing, and what is a copy is one although its columns were said only then."""
+    needs("discharge")
+    rows = "".join(f"{k * 60};{13 - k * 0.02:.3f};10\n" for k in range(100))
+    paths = [tmp_path / f"odd {n}.csv" for n in (1, 2, 3)]
+    for path, more in zip(paths, ("", "6000;10.9;10\n", ""), strict=True):
+        path.write_text(f"alpha;beta;gamma\n{rows}{more}")
+    arrivals = Arrivals(FileReader([*paths, *two_packs(tmp_path / "logs", 1)]).read(), chosen=7)
+    for row in [row for row in arrivals.rows if row.columns_can_be_said]:
+        arrivals.put(row, arrivals_of(row.path, "time=1,voltage=2,current=3"))
+    odd = [row for row in arrivals.rows if row.path in paths]
+    assert {arrivals.unit_of(row).name for row in odd} >= {"Odd"}
+    assert 7 not in {row.owner for row in odd}
+    assert [row.is_wanted for row in sorted(odd, key=lambda row: row.path)] == [True, True, False]
+
+
+def test_a_log_that_has_grown_is_another(logbook, tmp_path):
+    """The half of it is here; the whole is not."""
+    needs("discharge")
+    (path,) = [path for path in two_packs(tmp_path / "logs", 3) if path.name.startswith("Blue Pack run")]
+    text = path.read_text()
+    path.write_text("".join(text.splitlines(keepends=True)[:100]))
+    half = Arrivals(arrivals_of(path))
+    half.give(half.rows, 0)
+    half.keep(logbook)
+    assert Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
+    path.write_text(text)
+    assert Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_wanted
 
 
 def test_nothing_is_kept_where_one_cannot_be(logbook, tmp_path, monkeypatch):

@@ -94,3 +94,11 @@ def test_what_cannot_be_read_is_named_and_the_rest_is_kept(book, tmp_path):
     assert again.returncode == 2
     assert "It is in the logbook already." in again.stdout
     assert "Nothing is to be kept." in again.stderr
+
+
+def test_columns_that_were_said_are_those_or_it_is_refused(book, tmp_path):
+    needs("discharge")
+    (path,) = two_packs(tmp_path / "logs", 1)
+    done = ubrant("import", str(book), str(path), "--label", LABEL, "--columns", "time=1,voltage=2,current=9")
+    assert done.returncode == 2
+    assert runs(book) == []

@@ -46,6 +46,13 @@ class Hands:
         self.keys(form.label_text, label)
         self.enter(form.label_text)
 
+    def add_meter(self, name, volts, amps):
+        self.click(self.window.shelf, "Add a meter")
+        form = self.window.shelf._side.findChild(object, "open form")
+        for field, text in ((form.name, name), (form.volts, volts), (form.amps, amps)):
+            self.keys(field, text)
+        self.click(form, "Keep it")
+
     def measure(self, asked, method):
         row = next(one for one in self.window.shelf.answers.entries() if one.asked.text() == asked)
         if len(row.row.ways) > 1:
@@ -155,12 +162,7 @@ def test_is_my_battery_any_good(hands, qtbot):
     """A caravan owner with a multimeter and a clamp: 67 keys and clicks before, and no verdict. From the first page to *below*, readings pasted."""
     needs("discharge")
     window, first = hands.window, hands.window.shelf.first
-    hands.click(window.shelf, "Add a meter")
-    meter = window.shelf._side.findChild(object, "open form")
-    hands.keys(meter.name, "M")
-    hands.keys(meter.volts, "1%")
-    hands.keys(meter.amps, "2%")
-    hands.click(meter, "Keep it")
+    hands.add_meter("M", "1%", "2%")
     hands.keys(first.label_text, "45Ah 12V LiFePO4")
     row = next(one for one in first.answers.entries() if one.asked.text() == "Does it have the capacity it claims?")
     hands.count += 2
@@ -187,12 +189,7 @@ def test_does_my_bank_hold_its_claim(hands, qtbot):
     """A student with a bank and an in-line USB meter that counts."""
     needs("output")
     window, first = hands.window, hands.window.shelf.first
-    hands.click(window.shelf, "Add a meter")
-    meter = window.shelf._side.findChild(object, "open form")
-    hands.keys(meter.name, "U")
-    hands.keys(meter.volts, "1%")
-    hands.keys(meter.amps, "1%")
-    hands.click(meter, "Keep it")
+    hands.add_meter("U", "1%", "1%")
     hands.keys(first.label_text, "20000mAh 74Wh")
     hands.click(next(one for one in first.answers.entries() if one.asked.text() == "Does it give what it claims?"), "Measure")
     assert window.stage() == PREPARE

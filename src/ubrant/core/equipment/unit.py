@@ -11,6 +11,8 @@ from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 
 KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "source", "lead")
+WITH_CAPACITY = frozenset({"battery", "bank", "station"})
+"""Kinds whose label has to say how much they hold."""
 
 
 @dataclass(frozen=True)

@@ -72,7 +72,7 @@ class Arrival:
     ----------
     log : as it was read, to be answered for
     whole : what Ubrant exported, or a jot text that names its method: it says everything itself
-    trouble : why it cannot be read; columns_can_be_said : a person could say which column is what
+    trouble : why it cannot be read; columns_can_be_said : a person could say which column is what, on the command line by ``flag``
     owner : a unit's id, NOBODYS, or the key of a new one (below 0)
     is_wanted : it is to be kept; is_here : the logbook has it already; same_as : the name of another that brings the same readings
     told : what it would say; None until it was worked out as the answers stand
@@ -83,6 +83,7 @@ class Arrival:
     whole: StoredRun | None = None
     trouble: str = ""
     columns_can_be_said: bool = False
+    flag: str = ""
     said: Answered = Answered()
     owner: int = NOBODYS
     is_wanted: bool = True
@@ -156,6 +157,7 @@ class FileReader:
 
     paths: Sequence[Path]
     columns: Callable[[Path], str | None] = lambda _: None
+    insists: bool = False
     done: int = 0
     left: bool = False
 
@@ -165,20 +167,20 @@ class FileReader:
         for path in self.paths:
             if self.left:
                 return []
-            found += arrivals_of(path, self.columns(path))
+            found += arrivals_of(path, self.columns(path), insists=self.insists)
             self.done += 1
         return found
 
 
-def arrivals_of(path: Path, columns: str | None = None) -> list[Arrival]:
-    """The runs of one file: as it says itself, by ``columns`` that were said of its like before, or else by its headings."""
+def arrivals_of(path: Path, columns: str | None = None, *, insists: bool = False) -> list[Arrival]:
+    """The runs of one file: as it says itself, by ``columns`` that were said of it (``insists``) or of its like before, or else by its headings."""
     try:
         whole = own_run(path) or named_run(path)
         if whole is not None:
             return [Arrival(path, whole=whole)]
-        return [Arrival(path, log) for log in _logs(path, columns)]
+        return [Arrival(path, log) for log in (logs_in(path, columns) if insists else _logs(path, columns))]
     except ColumnsError as error:
-        return [Arrival(path, trouble=error.sentence, columns_can_be_said=True)]
+        return [Arrival(path, trouble=error.sentence, columns_can_be_said=True, flag=error.flag)]
     except (SentenceError, OSError) as error:
         return [Arrival(path, trouble=str(error))]
     except Exception as error:  # one file that nobody foresaw does not take the others with it
@@ -196,7 +198,7 @@ def _logs(path: Path, columns: str | None) -> list[LogFile]:
 
 
 class KeptBefore:
-    """What a logbook has already: by its file's name and the moment it began, or, where a log does not say when, by its readings."""
+    """What a logbook has already: the same readings, from the same moment, or of the same file where a log does not say when."""
 
     def __init__(self, logbook: Logbook) -> None:
         self._logbook = logbook
@@ -210,10 +212,10 @@ class KeptBefore:
     def has(self, row: Arrival) -> bool:
         source = row.log.name if row.log is not None else row.whole.run.source if row.whole is not None else ""
         kept, begun = self._began.get(source, {}), row.started
-        if begun is not None:
-            others = self._at.get(_minute(begun), [])
-            return _minute(begun) in kept.values() or (row.log is not None and any(self._is_the_same(run_id, row.log) for run_id in others))
-        return row.log is not None and any(self._is_the_same(run_id, row.log) for run_id in kept)
+        if row.log is None or row.log.entries:
+            return begun is not None and _minute(begun) in kept.values()
+        log, alike = row.log, self._at.get(_minute(begun), []) if begun is not None else list(kept)
+        return any(self._is_the_same(run_id, log) for run_id in alike)  # one that has grown since is another
 
     def _is_the_same(self, run_id: int, log: LogFile) -> bool:
         kept = self._logbook.kept(self._logbook.run(run_id)).readings.get(("battery", "V"))
@@ -240,38 +242,38 @@ class Arrivals:
     here: KeptBefore | None = None
     new: dict[int, Unit] = field(default_factory=dict)
     kept: list[Run] = field(default_factory=list)
-    _seen: dict[bytes, Arrival] = field(default_factory=dict)
+    _came: list[Unit] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self.units = [unit for unit in self.units if suiting(unit)]
         self._assign()
         owners = list(dict.fromkeys(row.owner for row in self.rows))
         self.rows.sort(key=lambda row: (bool(row.trouble), owners.index(row.owner)))  # what belongs together stands together
-        for row in self.rows:
-            row.is_here = self.here is not None and self.here.has(row)
-            row.same_as = self._brought_by(row)
-            row.is_wanted = not row.trouble and not row.is_here and not row.same_as
+        self._recognise(self.rows)
 
-    def _brought_by(self, row: Arrival) -> str:
-        """The name of a row before this one that brings the same readings: a copy under another name is no second run."""
-        if row.log is None or not len(row.log.voltage_v):
-            return ""
-        since = row.log.time_s - row.log.time_s[0] if len(row.log.time_s) else row.log.time_s
-        columns = (since, row.log.voltage_v, row.log.current_a)
-        first = self._seen.setdefault(hashlib.blake2b(b"".join(column.tobytes() for column in columns)).digest(), row)
-        return first.name if first is not row else ""
+    def _recognise(self, rows: Sequence[Arrival]) -> None:
+        """What the logbook has, and what another row brings too (a copy under another name is no second run), is not ticked."""
+        seen: dict[bytes, Arrival] = {}
+        copies = {id(row): first.name for row in self.rows if (first := seen.setdefault(_print_of(row), row)) is not row}
+        for row in rows:
+            row.is_here = self.here is not None and self.here.has(row)
+            row.same_as = copies.get(id(row), "")
+            row.is_wanted = not row.trouble and not row.is_here and not row.same_as
 
     def put(self, row: Arrival, by: list[Arrival]) -> None:
         """What a file holds, read in another way, in the place of what was read of it; what was answered stays."""
         place = next(k for k, other in enumerate(self.rows) if other.path == row.path)
         self.rows[:] = [other for other in self.rows if other.path != row.path]
         self.rows[place:place] = by
+        logs = [other for other in self.rows if other.log is not None]
+        names = dict(zip((other.path for other in logs), things_named([other.path for other in logs]), strict=True))
         for other in by:
-            if row.log is not None or row.owner != NOBODYS:
+            other.said = row.said
+            if row.log is not None:
                 other.owner = row.owner
             elif other.log is not None and not self._knows(other):
-                other.owner = self.chosen or self._new_one(things_named([row.path])[0])
-            other.said, other.is_wanted = row.said, not other.trouble
+                other.owner = self.chosen if self.chosen and len(logs) == len(by) else self._new_one(names[other.path])
+        self._recognise(by)
 
     # whose they are
 
@@ -315,6 +317,12 @@ class Arrivals:
         key = -1 - len(self.new)
         self.new[key] = Unit(name, "battery", label)
         return key
+
+    def offer_a_new_one(self) -> None:
+        """There is always one to be chosen, named by the first log."""
+        first = next((row.path for row in self.rows if row.log is not None), None)
+        if not self.new and first is not None:
+            self._new_one(things_named([first])[0])
 
     def unit_of(self, row: Arrival) -> Unit | None:
         if row.whole is not None:
@@ -373,7 +381,7 @@ class Arrivals:
         if unit:
             self.give(logs, self._owner_named(unit))
         if label:
-            for key in list(self.new):
+            for key in [key for key, one in self.new.items() if not one.label_text]:  # what a package says of itself stays
                 self.relabel(key, label)
         if meter:
             found = [one for one in self.meters if one.name.casefold() == meter.casefold()]
@@ -479,9 +487,11 @@ class Arrivals:
     def keep(self, logbook: Logbook) -> None:
         """All that is wanted, as a whole or not at all; a second time the same units come back as themselves."""
         with logbook.together():
+            before = {unit.id for unit in logbook.units()}
             owners = {row.owner for row in self.wanted() if row.owner in self.new}
             self.new.update({key: logbook.keep_unit(self.new[key]) for key in sorted(owners, reverse=True)})
             self.kept = [self._keep(logbook, row) for row in self.wanted()]
+            self._came = [unit for unit in logbook.units() if unit.id not in before]
 
     def _keep(self, logbook: Logbook, row: Arrival) -> Run:
         made = self.made(row)
@@ -492,9 +502,8 @@ class Arrivals:
         with logbook.together():
             for run in self.kept:
                 logbook.delete_run(run.id)
-            for unit in self.new.values():
-                if unit.id:
-                    logbook.remove_unit(unit.id)
+            for unit in self._came:
+                logbook.remove_unit(unit.id)
 
     def sentence(self) -> str:
         """What was kept, of which units, and what could not be read."""
@@ -521,6 +530,14 @@ class Arrivals:
         if not troubles:
             return told
         return f"{told} {say('{count} could not be read: {first}', count=len(troubles), first=troubles[0])}"
+
+
+def _print_of(row: Arrival) -> bytes:
+    """What tells its readings from all others; a file without any is told by itself."""
+    if row.log is None or not len(row.log.voltage_v):
+        return str(id(row)).encode()
+    since = row.log.time_s - row.log.time_s[0] if len(row.log.time_s) else row.log.time_s
+    return hashlib.blake2b(b"".join(column.tobytes() for column in (since, row.log.voltage_v, row.log.current_a))).digest()
 
 
 def _told(account: Account) -> Told:

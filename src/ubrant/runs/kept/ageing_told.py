@@ -16,6 +16,11 @@ from ubrant.logbook.records import Run, Summary
 _YEAR_S = 365.25 * 86400.0
 
 
+def is_whole_capacity(summary: Summary) -> bool:
+    """A capacity with its ±, from full to empty."""
+    return summary.bar is not None and bool(summary.bar[1]) and summary.energy is not None and summary.energy[2]
+
+
 def ageing_told(unit: Unit, measured: Sequence[tuple[Run, Summary]]) -> str:
     """In a few words; empty with fewer than two whole capacities whose ± is known.
 
@@ -24,7 +29,7 @@ def ageing_told(unit: Unit, measured: Sequence[tuple[Run, Summary]]) -> str:
     found = sorted(
         (datetime.fromisoformat(run.started), *summary.bar)
         for run, summary in measured
-        if summary.bar is not None and summary.bar[1] and summary.energy is not None and summary.energy[2]
+        if summary.bar is not None and is_whole_capacity(summary)
     )
     if len(found) < 2:
         return ""

@@ -15,7 +15,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook, Summary
 from ubrant.methods.enquiries import AGEING, CAPACITY, MY_THINGS, Answering, Enquiry
 from ubrant.methods.registry import MethodEntry, suiting
-from ubrant.runs.kept.ageing_told import ageing_told
+from ubrant.runs.kept.ageing_told import ageing_told, is_whole_capacity
 from ubrant.runs.kept.naming import is_about_its_unit
 
 SHOWN_FIRST, _MOST_RUNS = 6, 1000
@@ -100,10 +100,15 @@ def answer_sheet(
         else:
             rows.append(AnswerRow(enquiry, "", None, "", shortest))
     if unit.kind in AGEING.kinds and CAPACITY.key in ways:
-        measured = [(run, found) for run in runs if not is_rehearsed(run, unit) and (found := summary(run)) is not None]
-        text = ageing_told(unit, measured)
-        newest = measured[0][0] if text else None
-        rows.append(AnswerRow(AGEING, text, newest, "", tuple(sorted(ways[CAPACITY.key], key=lambda way: way.how.minutes))))
+        capacities = [
+            (run, found) for run in runs if not is_rehearsed(run, unit) and (found := summary(run)) is not None and is_whole_capacity(found)
+        ]
+        text = ageing_told(unit, capacities)
+        rows.append(
+            AnswerRow(
+                AGEING, text, capacities[0][0] if text else None, "", tuple(sorted(ways[CAPACITY.key], key=lambda way: way.how.minutes))
+            )
+        )
     if unit.kind in MY_THINGS.kinds:
         rows.append(_foretold(unit, outlooks))
     return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))

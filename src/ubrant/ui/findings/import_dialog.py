@@ -99,6 +99,15 @@ class ImportDialog(Dialog):
     # made once
 
     def _fill(self) -> None:
+        self._fill_units()
+        for meter in self.arrivals.meters:
+            self.meter_box.addItem(meter.name, meter)
+        self.meter_box.addItem(self.tr("another one"), None)
+
+    def _fill_units(self) -> None:
+        """Those of the shelf, what is new by its logs, and none."""
+        self.arrivals.offer_a_new_one()
+        self.unit_box.clear()
         for unit in self.arrivals.units:
             self.unit_box.addItem(unit.name, unit.id)
         for key, unit in self.arrivals.new.items():
@@ -106,9 +115,6 @@ class ImportDialog(Dialog):
             text = self.tr("{name} (new)").format(name=unit.name) if several else self.tr("a new one")
             self.unit_box.addItem(text, key)
         self.unit_box.addItem(self.tr("none of these"), NOBODYS)
-        for meter in self.arrivals.meters:
-            self.meter_box.addItem(meter.name, meter)
-        self.meter_box.addItem(self.tr("another one"), None)
 
     def _build(self) -> None:
         self._build_table()
@@ -339,7 +345,7 @@ class ImportDialog(Dialog):
     def _accuracy_changed(self) -> None:
         if self.meter_box.currentData() is None:
             good = not (check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A"))
-            self._answer(accuracies=(self.volts.text().strip(), self.amps.text().strip()) if good else ("", ""))
+            self._answer(meter=None, accuracies=(self.volts.text().strip(), self.amps.text().strip()) if good else ("", ""))
 
     def _look(self) -> None:
         """What can be answered now, what is amiss, and how many would be kept."""
@@ -373,10 +379,9 @@ class ImportDialog(Dialog):
         """One after the other beside the window, the one that is looked at first."""
         if self._is_telling:
             return
-        waiting = [row for row in (self.current(), *self.arrivals.rows) if row.told is None]
-        if not waiting:
+        row = next((one for one in (self.current(), *self.arrivals.rows) if one.told is None), None)
+        if row is None:
             return
-        row = waiting[0]
         asked = self._as_answered(row)
         self._is_telling = True
         quietly(self, partial(self.arrivals.tell, row), partial(self._was_told, row, asked))
@@ -428,6 +433,9 @@ class ImportDialog(Dialog):
 
     def _put(self, now: Arrival, found: list[Arrival]) -> None:
         self.model.put(now, found)
+        self._filling = True
+        self._fill_units()
+        self._filling = False
         self._choose([found[0]])
 
     def _accept(self) -> None:

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.unit import KINDS, Unit, kind_by_label
+from ubrant.core.equipment.unit import KINDS, WITH_CAPACITY, Unit, kind_by_label
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.wording import say
@@ -29,7 +29,6 @@ _EXAMPLES = {
     "lead": "15 A fuse",
 }
 """A label of each kind."""
-_WITH_CAPACITY = {"battery", "bank", "station"}
 
 
 class FirstStart(QWidget):
@@ -115,7 +114,7 @@ class FirstStart(QWidget):
         )
         self.label_text.setPlaceholderText(self.tr("what is printed on it: {example}").format(example=_EXAMPLES[unit.kind]))
         self.name.setPlaceholderText(self.tr("call it “{name}”").format(name=self._usual_name()))
-        if unit.label_text and unit.kind in _WITH_CAPACITY:
+        if unit.label_text and unit.kind in WITH_CAPACITY:
             try:
                 found = parse_label(unit.label_text)
             except (LabelError, QuantityError) as error:

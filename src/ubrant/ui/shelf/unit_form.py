@@ -7,15 +7,13 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.unit import KINDS, Unit, kind_by_label
+from ubrant.core.equipment.unit import KINDS, WITH_CAPACITY, Unit, kind_by_label
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import RESTS_AT, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.ui.shelf.facts_form import FactsForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, label, mark_amiss, row
-
-_WITH_CAPACITY = {"battery", "bank", "station"}
 
 
 class UnitForm(QWidget):
@@ -123,7 +121,7 @@ class UnitForm(QWidget):
         """Read what is there so far and say what it means."""
         text = self._whole_label()
         trouble, read, queries = "", "", ""
-        if self.kind.currentText() in _WITH_CAPACITY:
+        if self.kind.currentText() in WITH_CAPACITY:
             try:
                 label = parse_label(text, self.chemistry.currentData())
             except (LabelError, QuantityError) as error:
@@ -136,7 +134,7 @@ class UnitForm(QWidget):
         self._read.setText(read)
         self._queries.say("caution", queries)
         mark_amiss(self.label_text, trouble)
-        needs_label = self.kind.currentText() in _WITH_CAPACITY
+        needs_label = self.kind.currentText() in WITH_CAPACITY
         self._keep.setEnabled(
             bool(self.name.text().strip())
             and not (trouble or self.max_current.trouble or self.more.trouble)
@@ -146,7 +144,7 @@ class UnitForm(QWidget):
     def _whole_label(self) -> str:
         """What is printed, and the person's own chart behind it."""
         printed, chart = self.label_text.text().strip(), self.chart.text().strip()
-        return f"{printed}{RESTS_AT}{chart}" if chart and self.kind.currentText() in _WITH_CAPACITY else printed
+        return f"{printed}{RESTS_AT}{chart}" if chart and self.kind.currentText() in WITH_CAPACITY else printed
 
     def _emit(self) -> None:
         if not self._keep.isEnabled():
