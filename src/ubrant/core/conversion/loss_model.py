@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -60,8 +61,10 @@ _ONE_LEVEL, _NOTHING = 0.02, 0.0005
 def _levels(output_w: Array) -> int:
     """How many different loads there are: one that stands at the same amperes wanders a little, and is one."""
     loads = np.sort(output_w)
-    apart = np.maximum(_ONE_LEVEL * np.abs(loads[1:]), _NOTHING * float(np.max(np.abs(loads), initial=0.0)))
-    return 1 + int(np.sum(np.diff(loads) > apart)) if len(loads) else 0
+    if not len(loads):
+        return 0
+    apart = np.maximum(_ONE_LEVEL * np.abs(loads[1:]), _NOTHING * max(abs(float(loads[0])), abs(float(loads[-1]))))
+    return 1 + int(np.count_nonzero(loads[1:] - loads[:-1] > apart))
 
 
 def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -> tuple[LossModel, Array, Array] | None:
@@ -75,10 +78,11 @@ def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -
     if len(input_w) < 4 or _levels(output_w) < 3:
         return None
     weight = 1 / np.maximum(input_w if weighed_by is None else weighed_by, max(_LEAST_WEIGHED * float(input_w.max()), 1e-6))
-    design = np.column_stack([np.ones_like(output_w), output_w, output_w**2])
+    design = np.empty((len(output_w), 3))
+    design[:, 0], design[:, 1], design[:, 2] = 1.0, output_w, output_w**2
     scaled = design * weight[:, None]
-    inverse = np.linalg.pinv(scaled)
-    takes = inverse * weight[None, :]
+    orthogonal, upper = np.linalg.qr(scaled)
+    takes = np.linalg.solve(upper, orthogonal.T) * weight[None, :]
     found = takes @ (input_w - output_w)
     residual = np.asarray(input_w - output_w - design @ found)
     return LossModel(float(found[0]), float(found[1]), float(found[2]), float(output_w.min()), float(output_w.max())), takes, residual
@@ -98,11 +102,17 @@ def weighted_efficiency(
     """
     if output_w.max() < 0.97 * rated_w:
         return None
-    share, weight = np.array(shares).T
+    share, weight = _columns(shares)
     load = share * rated_w
     near = np.abs(output_w - load[:, None]) <= 0.02 * rated_w * np.maximum(share, 0.1)[:, None]
     count = near.sum(axis=1)
     efficiency = np.divide(output_w, input_w, out=np.zeros_like(output_w), where=input_w > 0)
     measured = near @ efficiency / np.maximum(count, 1)
-    fitted = np.array([model.efficiency(float(watts)) for watts in load])
+    fitted = load / (load + model.fixed_w + model.proportional * load + model.resistive_per_w * load**2)
     return float(weight @ np.where(count > 0, measured, fitted))
+
+
+@lru_cache
+def _columns(shares: tuple[tuple[float, float], ...]) -> tuple[Array, Array]:
+    share, weight = np.array(shares).T
+    return share, weight

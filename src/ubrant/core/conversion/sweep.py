@@ -21,7 +21,7 @@ from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.quantities.jot import FALTERS
 from ubrant.core.quantities.jot import OFF as OFF_FATE
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.quantities.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError, middle
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.points import Mask, Points, SweepMeters, digits_of, errors_in_points, rounded_up
 from ubrant.core.uncertainty.finding import Finding
@@ -234,9 +234,9 @@ def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: flo
     if model is None:
         return dict.fromkeys(OF_MODEL)
     european = californian = None
-    loaded = points.where(within & ~_idle(points))
-    if rated_w and len(loaded):
-        european, californian = (weighted_efficiency(s, rated_w, loaded.output_w, loaded.input_w, model) for s in (EUROPEAN, CALIFORNIAN))
+    if rated_w and (loaded := within & ~_idle(points)).any():
+        out, into = points.output_w[loaded], points.input_w[loaded]
+        european, californian = (weighted_efficiency(s, rated_w, out, into, model) for s in (EUROPEAN, CALIFORNIAN))
     at, best = model.peak()
     return {
         "loss_fixed": model.fixed_w,
@@ -343,10 +343,9 @@ def _idle(points: Points) -> Mask:
 
 
 def _model_of(points: Points, within: Mask, weighed_by: Array | None = None) -> LossModel | None:
-    chosen = points.where(within)
-    if not len(chosen) or not points.has_output:
+    if not within.any() or not points.has_output:
         return None
-    fitted = fit_loss(chosen.input_w, chosen.output_w, None if weighed_by is None else weighed_by[within])
+    fitted = fit_loss(points.input_w[within], points.output_w[within], None if weighed_by is None else weighed_by[within])
     return fitted[0] if fitted else None
 
 
@@ -355,27 +354,27 @@ def _idle_power(points: Points, running: Mask, model: LossModel | None) -> float
     if not points.has_output:
         return None
     if idle.any():
-        return float(np.mean(points.input_w[idle]))
+        return float(points.input_w[idle].mean())
     return model.fixed_w if model else None
 
 
 def _slopes(points: Points, within: Mask, *, line: bool) -> Array:
     """Slopes between points that differ in input voltage (line) or load only."""
-    chosen = points.where(within)
-    volts, amps, out = chosen.input_v, chosen.output_a, chosen.output_v
+    volts, amps, out = points.input_v[within], points.output_a[within], points.output_v[within]
     held, moved = (amps, volts) if line else (volts, amps)
     if not len(held):
         return np.array([])
-    scale, least = max(float(np.max(np.abs(held))), 1e-9), 0.02 * max(float(np.max(np.abs(moved))), 1e-9)
+    scale, least = max(float(np.abs(held).max()), 1e-9), 0.02 * max(float(np.abs(moved).max()), 1e-9)
     group = group_of(held, (SAME_LOAD if line else _SAME_VOLTS) * scale)
     order = np.lexsort((moved, group))
-    along, across = np.diff(moved[order]), np.diff(out[order])
-    enough = (along > least) & (np.diff(group[order]) == 0)
+    moved, out, group = moved[order], out[order], group[order]
+    along, across = moved[1:] - moved[:-1], out[1:] - out[:-1]
+    enough = (along > least) & (group[1:] == group[:-1])
     return np.asarray(across[enough] / along[enough])
 
 
 def _median(values: Array) -> float | None:
-    return float(np.median(values)) if len(values) else None
+    return middle(values) if len(values) else None
 
 
 def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | None:
@@ -383,7 +382,7 @@ def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | N
         return None
     output = points.output_w[within]
     residual = points.input_w[within] - output - (model.fixed_w + model.proportional * output + model.resistive_per_w * output**2)
-    return float(np.sqrt(np.mean(residual**2)))
+    return math.sqrt(float(residual @ residual) / len(residual))
 
 
 def _rated_from(points: Points, within: Mask, rated_w: float | None) -> float | None:

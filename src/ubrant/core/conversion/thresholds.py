@@ -20,7 +20,9 @@ def group_of(values: Array, width: float) -> NDArray[np.int64]:
     """A number for every value, the same for those that lie together."""
     order = np.argsort(values)
     number = np.empty(len(values), np.int64)
-    number[order] = np.concatenate([[0], np.cumsum(np.diff(values[order]) > width / 2)])
+    sorted_ = values[order]
+    number[order[:1]] = 0
+    number[order[1:]] = (sorted_[1:] - sorted_[:-1] > width / 2).cumsum()
     return number
 
 

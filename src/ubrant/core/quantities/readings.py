@@ -94,13 +94,25 @@ def join(voltage: Series, current: Series) -> Readings:
     return Readings(times, np.interp(times, voltage.time_s, voltage.value), np.interp(times, current.time_s, current.value), interval)
 
 
+_SORTED_UP_TO = 1000
+
+
+def middle(values: Array) -> float:
+    """Median of (n,) values, n ≥ 1; NaN where one is. NumPy's own takes twenty times as long for few."""
+    n = len(values)
+    if n > _SORTED_UP_TO:
+        return float(np.median(values))
+    ordered = np.sort(values)
+    return math.nan if math.isnan(ordered[-1]) else (float(ordered[(n - 1) // 2]) + float(ordered[n // 2])) / 2
+
+
 def typical_interval(time_s: Array) -> float:
     """Median time between readings, seconds; over some twenty stretches of a long log, for speed. 0 for fewer than two."""
     n = len(time_s)
     if n < 2:
         return 0.0
     if n <= 50_000:
-        return float(np.median(np.diff(time_s)))
+        return middle(time_s[1:] - time_s[:-1])
     starts = np.linspace(0, n - 1001, 20).astype(int)
     return float(np.median(np.concatenate([np.diff(time_s[s : s + 1001]) for s in starts])))
 
@@ -109,7 +121,8 @@ def jitter(values: Array) -> float:
     """Standard deviation of reading-to-reading noise, from second differences: a straight trend leaves none, and a step now and then little."""
     if len(values) < 5:
         return 0.0
-    return float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6)
+    step = values[1:] - values[:-1]
+    return middle(np.abs(step[1:] - step[:-1])) / 0.6745 / math.sqrt(6)
 
 
 def stepped(readings: Readings, interval_s: float | None) -> Readings:

@@ -71,9 +71,8 @@ class Points:
 
     def where(self, chosen: Mask) -> Points:
         half = {name: column[chosen] for name, column in self.half.items()}
-        vin, iin, vout, iout, pout, source = (
-            getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
-        )
+        vin, iin, vout = self.input_v[chosen], self.input_a[chosen], self.output_v[chosen]
+        iout, pout, source = self.output_a[chosen], self.output_w[chosen], self.source_v[chosen]
         fates = tuple(fate for fate, there in zip(self.fates, chosen, strict=True) if there) if self.fates else ()
         return Points(vin, iin, vout, iout, pout, source, half, self.has_output, self.pulsates_ohm, fates)
 
@@ -166,16 +165,15 @@ def rounded_up(points: Points, name: str) -> Points:
     return replace(points, output_w=column) if name == "output_w" else _moved(points, **{name: column})
 
 
+_OF_OUTPUT = {"output_v", "output_a"}
+
+
 def _moved(points: Points, **changes: Array) -> Points:
     """Points with one quantity changed; power goes with its volts and amperes."""
     moved: Points = replace(points, **changes)  # type: ignore[arg-type]
-    scale = np.divide(
-        moved.output_v * moved.output_a,
-        points.output_v * points.output_a,
-        out=np.ones(len(points)),
-        where=np.abs(points.output_v * points.output_a) > 1e-9,
-    )
-    extra = np.where(
-        np.abs(points.output_v * points.output_a) > 1e-9, 0.0, moved.output_v * moved.output_a - points.output_v * points.output_a
-    )
-    return replace(moved, output_w=points.output_w * scale + extra)
+    if not _OF_OUTPUT & changes.keys():
+        return moved
+    before, after = points.output_v * points.output_a, moved.output_v * moved.output_a
+    flows = np.abs(before) > 1e-9
+    scale = np.divide(after, before, out=np.ones(len(points)), where=flows)
+    return replace(moved, output_w=points.output_w * scale + np.where(flows, 0.0, after - before))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -107,7 +107,9 @@ class AnswersView(QWidget):
         self.sought.textChanged.connect(lambda _: self._narrow())
         self.more = button("", self._show_more, "link")
         self.none_fits = Callout("plain")
-        self._entries: list[AnswerEntry] = []
+        self._told: list[AnswerRow] = []
+        self._entries: dict[str, AnswerEntry] = {}
+        self._make: Callable[[AnswerRow], AnswerEntry]
         self._all = False
         self._unit_id, self._has_places = 0, False
         self._rows = QVBoxLayout()
@@ -122,7 +124,8 @@ class AnswersView(QWidget):
 
     def entries(self) -> list[AnswerEntry]:
         """Those that are seen."""
-        return [entry for entry in self._entries if not entry.isHidden()]
+        made = (self._entries.get(row.enquiry.key) for row in self._told)
+        return [entry for entry in made if entry is not None and not entry.isHidden()]
 
     def show_rows(
         self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter] | None, waits_for: Collection[str], *, may_measure: bool
@@ -136,31 +139,36 @@ class AnswersView(QWidget):
         """
         same = unit_id == self._unit_id
         if same and self._has_places:
-            places = {entry.row.enquiry.key: place for place, entry in enumerate(self._entries)}
+            places = {row.enquiry.key: place for place, row in enumerate(self._told)}
             rows = sorted(rows, key=lambda row: places.get(row.enquiry.key, len(places)))
         elif not same:
             self._all = False
             self.sought.clear()
         self._unit_id, self._has_places = unit_id, (same and self._has_places) or not waits_for
-        for entry in self._entries:
+        for entry in self._entries.values():
             self._rows.removeWidget(entry)
             entry.hide()
             entry.deleteLater()
-        self._entries = [AnswerEntry(row, meters, waits_for, may_measure=may_measure) for row in rows]
-        for entry in self._entries:
-            entry.opened.connect(self.opened)
-            entry.wanted.connect(self.wanted)
-            entry.foretelling.connect(self.foretelling)
-            self._rows.addWidget(entry)
+        self._told, self._entries = list(rows), {}
+        self._make = partial(AnswerEntry, meters=meters, waits_for=waits_for, may_measure=may_measure)
         self.sought.setVisible(len(rows) > 1)
         self._narrow()
 
     def _narrow(self) -> None:
+        """Rows are made once they are seen: most of a sheet stays behind *more*."""
         sought = self.sought.text().strip()
-        fitting = [entry for entry in self._entries if entry.row.enquiry.is_meant_by(sought)]
+        fitting = [row for row in self._told if row.enquiry.is_meant_by(sought)]
         shown = fitting if self._all or sought else fitting[:SHOWN_FIRST]
-        for entry in self._entries:
-            entry.setVisible(entry in shown)
+        for place, row in enumerate(self._told):
+            entry = self._entries.get(row.enquiry.key)
+            if row in shown and entry is None:
+                entry = self._entries[row.enquiry.key] = self._make(row)
+                entry.opened.connect(self.opened)
+                entry.wanted.connect(self.wanted)
+                entry.foretelling.connect(self.foretelling)
+                self._rows.insertWidget(sum(before.enquiry.key in self._entries for before in self._told[:place]), entry)
+            if entry is not None:
+                entry.setVisible(row in shown)
         self.more.setText(self.tr("{count} more …").format(count=len(fitting) - len(shown)))
         self.more.setVisible(len(shown) < len(fitting))
         self.none_fits.say("plain", "" if fitting or not sought else self.tr("Nothing of that is measured here; try another word for it."))
