@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.account import WaveAtLoad
+from ubrant.core.conversion.slips import loses_less
 from ubrant.core.conversion.sweep import Sweep, point_efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
 from ubrant.core.gate.figures import Doubt
@@ -27,7 +28,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.record.settled import PointRows, Setting, is_read_in_watts, mean_between, points_taken, row_of_line
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods.method import MethodError, clipped
 from ubrant.methods.ratings import ratings_in, read_ratings
 
@@ -384,6 +385,20 @@ _LESS, _MORE = 0.9, 1.2
 """Less watts in by a tenth at a fifth more out, at the same volts. Common practice, no source."""
 
 
+_ONE_INPUT = 0.15
+"""A battery sags by so much and it is one input still. Common practice, no source."""
+
+
+def losing_less(input_w: Array, output_w: Array, heavier: int, lighter: int) -> Doubt:
+    """Of two loads, by their places, of which the heavier loses less."""
+    text = words(
+        "At {more} W out it loses {less} W, and at {out} W {lost}: what a converter loses does not fall as its load rises. Which of the two is a slip?"
+    )
+    more, out = float(output_w[heavier]), float(output_w[lighter])
+    less, lost = float(input_w[heavier]) - more, float(input_w[lighter]) - out
+    return Doubt("loses-less", say(text, more=show(more, 3), less=show(less, 2), out=show(out, 3), lost=show(lost, 2)))
+
+
 def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt]:
     """Typed points of which one takes less for more: a converter's input rises with its output (its loss never falls so fast)."""
     if not record.is_typed:
@@ -412,3 +427,9 @@ def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt
                 ),
             )
             return
+    level = [k for k in known if abs(volts[k] / volts[known[0]] - 1) < _ONE_INPUT]
+    half = {name: points.half.get(name, np.zeros(len(points))) for name in ("input_v", "input_a", "output_v", "output_a", "output_w")}
+    off = half["input_v"] * points.input_a + half["input_a"] * volts + half["output_w"]
+    off = off + half["output_v"] * points.output_a + half["output_a"] * points.output_v
+    if (pair := loses_less(into[level], out[level], off[level])) is not None:
+        yield losing_less(into[level], out[level], *pair)

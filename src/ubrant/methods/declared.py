@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Dots, Drawing, Plot, TraceDrawing
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
@@ -42,6 +43,7 @@ __all__ = [
     "Ask",
     "Columns",
     "Dots",
+    "Doubt",
     "Field",
     "Finding",
     "LoadRating",
@@ -54,6 +56,7 @@ __all__ = [
     "QuantityKind",
     "ReadLines",
     "ReadingsError",
+    "Record",
     "RowAnswer",
     "Seen",
     "Setup",

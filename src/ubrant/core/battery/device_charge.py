@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -50,6 +51,13 @@ class DeviceRecharge:
         """The same with what each of its ends leaves open: those of the device are not those of the source, and each charge has its own two."""
         names = (say("device") if n == 1 else say("device, charge {n}", n=n) for n in range(1, self.count + 1))
         return -total_of(one.fell(name) for one, name in zip((self.device, *self.more), names, strict=True))
+
+    def between_shares(self) -> tuple[float, float]:
+        """The least and the most points of the source for one of the device, by what both displays may be off; needs a source."""
+        assert self.source is not None
+        taken, room = self.source.points, self.source.expanded_points
+        gained, beside = self.gained, math.hypot(*(one.expanded_points for one in (self.device, *self.more)))
+        return max(taken - room, 0.0) / (gained + beside), (taken + room) / max(gained - beside, 1.0)
 
     @property
     def missed_s(self) -> float:

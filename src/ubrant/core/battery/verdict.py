@@ -91,11 +91,10 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     above = decided(told, 100) > 0
     if apart and not (faster_only and above):
         even_so = say(" Even so it gave more than the label says.") if above else ""
-        return Verdict(
-            NOT_ALIKE,
-            say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
-            apart[0].remedy,
-        )
+        part = about.objection(AT_LEAST) if not above else None
+        reasons = [d.sentence for d in apart] + ([part.sentence] if part is not None else [])
+        remedies = ([part.remedy] if part is not None else []) + [apart[0].remedy]
+        return Verdict(NOT_ALIKE, say("Not like for like: {value}.{even_so}", value=_and(reasons), even_so=even_so), " ".join(remedies))
     if uncertainty is None:
         return Verdict(
             CANNOT_TELL,

@@ -158,6 +158,12 @@ class SupplyStep:
         return self.output_v * self.output_a
 
     @property
+    def off_w(self) -> float:
+        """W by which the last digits may have spoilt what it loses."""
+        into, volts, amps = self.halves
+        return into + volts * self.output_a + amps * self.output_v
+
+    @property
     def percent(self) -> float:
         return 100 * self.output_w / self.input_w
 

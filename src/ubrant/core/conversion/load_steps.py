@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.battery.state_of_charge import charge_by, from_resting_voltage
-from ubrant.core.conversion.sweep import OF_MODEL, Sweep, analyse_sweep
+from ubrant.core.conversion.sweep import OF_MODEL, Sweep, analyse_sweep, best_sentence
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.quantity import plain, show
@@ -149,9 +149,11 @@ def analyse_steps(
         findings["frequency"] = _frequency(running)
         if frequency is not None and not all(frequency.holds(float(f)) for f in running):
             warnings.append(say("The frequency leaves {low} to {high} Hz.", low=plain(frequency.low), high=plain(frequency.high)))
+    least_out_w = None
     if tolerance is not None and on.any() and not within[on].all():
         out = used.where(on & ~within)
         k = int(np.argmin(out.output_w))
+        least_out_w = float(out.output_w[k])
         warnings.append(
             say(
                 "The output leaves {show} at {show_2} W: {show_3} V.",
@@ -164,7 +166,7 @@ def analyse_steps(
         findings["alarm_voltage"] = Finding.made(
             "alarm_voltage", "Alarm from", as_read(alarm_v, meters.input_v, "input"), "V", say("at its own terminals, loaded")
         )
-    ended_by, sentence = "", _no_end(swept, len(points), planned)
+    ended_by, sentence = "", _no_end(swept, len(points), planned, least_out_w)
     if ending is not None:
         ended_by, sentence = what_ended(ending, source, rated_w, float(np.median(used.input_v)))
         left = _left(ending, source)
@@ -368,16 +370,21 @@ def what_ended(ending: Ending, source: BatteryBehind | None, rated_w: float | No
     )
 
 
-def _no_end(swept: Sweep, taken: int, planned: int | None) -> str:
-    idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
-    sentences = [f"Idle draw {idle.with_uncertainty()}"] if idle.value is not None else []
-    if best.value is not None:
-        sentences.append(f"best {best.with_uncertainty()} at {swept.findings['peak_at'].value_text()}")
-    if planned is not None and taken < planned:
+def _no_end(swept: Sweep, taken: int, planned: int | None, least_out_w: float | None) -> str:
+    """Where the output never went off; ``least_out_w`` is the least load at which it left its tolerance."""
+    idle = swept.findings["idle_power"]
+    sentences = [say("Idle draw {draw}", draw=idle.with_uncertainty())] if idle.value is not None else []
+    sentences += [said] if (said := best_sentence(swept)) else []
+    if least_out_w is not None:
+        carried = say("It carried every step, but left its tolerance at {watts} W.", watts=show(least_out_w, 3))
+    elif planned is not None and taken < planned:
         carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
     else:
         carried = say("It carried every step.")
-    return f"{'; '.join(sentences)}. {carried}" if sentences else carried
+    if not sentences:
+        return carried
+    text = "; ".join(sentences)
+    return f"{text[0].upper()}{text[1:]}. {carried}"
 
 
 def held_findings(

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from itertools import permutations
 
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.quantities.readings import ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.points import Mask, Points
 from ubrant.core.wording import say
 
@@ -81,3 +82,27 @@ def more_out_than_in(loaded: Points, above: int) -> str:
         loaded=len(loaded),
         ratio=plain(ratio, 3),
     )
+
+
+_MORE_OUT, _GAINS, _FALLS = 1.2, 0.03, 0.15
+"""From a fifth more out on losses do not fall; two meters' gains may be off by so much of what changed, and a loss by itself wanders by so much. Common practice, no source."""
+
+
+def loses_less(input_w: Array, output_w: Array, off_w: Array) -> tuple[int, int] | None:
+    """(heavier, lighter): two loads of which the heavier loses far less than the lighter; None where there are none.
+
+    What a converter loses is an always-on, a proportional and a resistive part, none of which falls as its load rises.
+
+    Parameters
+    ----------
+    input_w, output_w : (n,) W
+    off_w : (n,) W by which digits may have spoilt each loss
+    """
+    loss = input_w - output_w
+    for one, other in permutations(range(len(loss)), 2):
+        if not output_w[other] > _MORE_OUT * output_w[one] + 0.02 * float(output_w.max()):
+            continue
+        changed = abs(float(input_w[other] - input_w[one])) + float(output_w[other] - output_w[one])
+        if loss[one] - loss[other] > _GAINS * changed + _FALLS * abs(float(loss[one])) + float(off_w[one] + off_w[other]):
+            return other, one
+    return None

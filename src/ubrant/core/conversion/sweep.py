@@ -567,6 +567,22 @@ def _warn(
         )
 
 
+_TOLD_TO = 10.0
+"""Points: an efficiency that may be off by more is none that one could act on."""
+
+
+def best_sentence(found: Sweep) -> str:
+    """Its best efficiency in words, as long as it can be told at all; empty where there is none."""
+    best = found.findings["peak_efficiency"]
+    if best.value is None:
+        return ""
+    if best.value > 100:
+        return say("its best efficiency cannot be told from 100 %: {best}", best=best.with_uncertainty())
+    if (best.expanded_uncertainty or 0.0) > _TOLD_TO:
+        return say("its best efficiency cannot be told: {best}", best=best.with_uncertainty())
+    return say("best {best} at {load}", best=best.with_uncertainty(), load=found.findings["peak_at"].value_text())
+
+
 def states_of(found: Sweep) -> list[str]:
     """What became of each point: taken, outside tolerance, off."""
     usual = float(np.median(found.points.output_v[found.points.output_v > 0])) if (found.points.output_v > 0).any() else 0.0

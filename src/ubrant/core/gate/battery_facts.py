@@ -32,6 +32,7 @@ class BatteryFacts:
     counts_from_0 : a counter beside the readings began at 0 with them
     unread : what flowed beside a counter's first and last reading, in a few words; empty where little did
     behind : the tap of a counter behind something that has losses of its own; empty for none
+    amps_once : a person read the amperes once, and the volts several times
     emptied : it gave what it gives: its cut-off was reached, or it switched itself off
     charged_ah : put in between load on and the end
     power : W at the same tap, where it was logged beside V and A
@@ -61,6 +62,7 @@ class BatteryFacts:
     unread: str = ""
     behind: str = ""
     emptied: bool = True
+    amps_once: bool = False
 
     @property
     def looks_at_steps(self) -> bool:

@@ -397,6 +397,24 @@ def _unread(facts: BatteryFacts) -> tuple[str, str] | None:
     return facts.unread, say("Read the counter as the load goes on, and as it goes off.")
 
 
+_FELL_BY = 0.08
+
+
+def _amps_once(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Amperes that were read once, where the volts fell by more than a twelfth under load."""
+    volts = facts.readings.voltage_v[facts.first : facts.last + 1]
+    if not facts.amps_once or len(volts) < 2 or not float(volts[-1]) < (1 - _FELL_BY) * float(volts[0]):
+        return None
+    return (
+        say(
+            "its amperes were read once, and its volts fell from {a} to {b} V meanwhile: a lamp or a resistor draws less then; was the current held?",
+            a=show(float(volts[0]), 3),
+            b=show(float(volts[-1]), 3),
+        ),
+        say("Read the amperes each time.") + if_it_is_so(),
+    )
+
+
 def _off_too_early(facts: BatteryFacts) -> tuple[str, str] | None:
     if facts.fell_plausibly:
         return None
@@ -482,6 +500,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         DECIDES_NOTHING,
         "At the same current (5 %) typed volts do not rise by 1.5 % while it gives, by 3 % over the first quarter of an hour. Common practice, no source.",
         rises_meanwhile,
+        asks=True,
+    ),
+    Check(
+        "amperes once",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "A lamp or a resistor draws less as its volts fall (Ohm's law): one reading of the amperes tells of a whole run only where they are held.",
+        _amps_once,
         asks=True,
     ),
     Check("begins loaded", COMPLETE, AT_LEAST, "What flowed before the first reading is in no sum.", _begins_loaded),

@@ -20,7 +20,7 @@ from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.record.typed import columns_of_lines
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 
 _STEADY = 1.5
 """What stays about the same through a run is not half as much again, or less than two thirds, in one line of it. Common practice, no source."""
@@ -258,6 +258,19 @@ def _not_asked_for(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read,
         if 2 * len(here) <= sum(1 for one, _ in held if one.at == key):
             for one, wanted in here:
                 yield one, say("were read where {value} {quantity} were asked for", value=plain(wanted, 4), quantity=one.at[1])
+    for one, wanted in held:
+        again = any(r is not one and r.at == one.at and _is_near(r, w) and _is_near(one, w) for r, w in held)
+        if again and not _STEADY_LOAD[0] <= one.value / wanted <= _STEADY_LOAD[1] and one.at[1] in _LOADS:
+            text = words("stand where {value} {quantity} were asked for, and are those of another row")
+            yield one, say(text, value=plain(wanted, 4), quantity=one.at[1])
+
+
+_AGAIN, _STEADY_LOAD, _LOADS = 0.05, (0.6, 1.6), ("A", "W")
+"""A load that is another row's within a twentieth, and far from its own, was not switched. Common practice, no source."""
+
+
+def _is_near(one: _Read, wanted: float) -> bool:
+    return abs(one.value / wanted - 1) < _AGAIN
 
 
 def _are_swapped(one: tuple[_Read, float], other: tuple[_Read, float]) -> bool:

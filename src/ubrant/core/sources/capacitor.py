@@ -177,6 +177,27 @@ def _loaded(made: Discharged) -> tuple[int, int]:
     return first, last
 
 
+_UNEVEN, _PARTS = 1.6, 4
+"""Over its lower half of volts a capacitor holds so many times more or less than over its upper one, at the most; from so many readings. Common practice, no source."""
+
+
+def uneven(made: Discharged) -> tuple[float, float] | None:
+    """(F over the upper half of its volts, F over the lower) where they are too far apart for one capacitor; None where they are not."""
+    first, last = _loaded(made)
+    time, volts, amps = (column[first : last + 1] for column in (made.time_s, made.volts, made.amps))
+    middle = int(np.argmin(np.abs(volts - (volts[0] + volts[-1]) / 2)))
+    if len(volts) < _PARTS or not 0 < middle < len(volts) - 1:
+        return None
+    charge = np.concatenate(([0.0], np.cumsum(np.diff(time) * (amps[1:] + amps[:-1]) / 2)))
+    fell = volts[0] - volts[middle], volts[middle] - volts[-1]
+    digits = 2 * float(np.max(made.half["V"])) if "V" in made.half else 0.0
+    if not min(fell) > 0.2 * (volts[0] - volts[-1]) + digits:
+        return None
+    upper, lower = float(charge[middle]) / fell[0], float(charge[-1] - charge[middle]) / fell[1]
+    room = _UNEVEN * (1 + digits / min(fell)) + (BY_HAND_S / float(np.diff(time).min()) if made.by_hand else 0.0)
+    return None if max(upper, lower) <= room * min(upper, lower) else (float(upper), float(lower))
+
+
 def _clock() -> Value:
     """What the span from the first to the last reading may be off by, s."""
     first, last = say("at the first reading"), say("at the last reading")

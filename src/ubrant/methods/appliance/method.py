@@ -91,6 +91,7 @@ class ApplianceMethod(TypedMethod):
             if label and key.startswith("power_") and seems(found, _OVER * label) > 0:
                 text = words("{name}: {watts} is far over the {label} W on its label: did a digit slip, or is it another one?")
                 yield Doubt(f"label-{key}", say(text, name=found.name, watts=found.value_text(), label=plain(label)))
+        yield from _carries_little(account.findings, label)
         watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
         standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
         others = [f.value or 0.0 for f in watts.values() if f is not standby]
@@ -243,6 +244,22 @@ def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, TypedLin
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
     for place, (_, jotting, name, *_) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting
+
+
+_VA_TIMES, _LITTLE, _LEAST_VA = 5.0, 0.2, 20.0
+"""No appliance takes so many times its label in volt-amperes at so small a power factor; under so many the digits of its amperes may. Common practice, no source."""
+
+
+def _carries_little(findings: Mapping[str, Finding], label_w: float | None) -> Iterable[Doubt]:
+    """A mode whose volt-amperes are far over its watts and its label."""
+    for key, apparent in findings.items():
+        watts = findings.get(key.replace("apparent_", "power_"))
+        if not key.startswith("apparent_") or watts is None or not watts.value or not apparent.value or not label_w:
+            continue
+        if apparent.value > max(_VA_TIMES * label_w, _LEAST_VA) and watts.value < _LITTLE * apparent.value:
+            text = words("{mode}: {va} beside {watts}, and its label says {label} W: did a digit of its amperes slip?")
+            told = {"mode": watts.name, "va": apparent.value_text(), "watts": watts.value_text()}
+            yield Doubt(f"carries-{key.rpartition('_')[2]}", say(text, **told, label=plain(label_w)))
 
 
 def _modes(record: Record, names: Sequence[str]) -> list[Mode]:

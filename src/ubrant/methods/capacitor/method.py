@@ -9,14 +9,24 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Drawing
-from ubrant.core.gate.figures import Expected
+from ubrant.core.gate.figures import Doubt, Expected
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
 from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, between_of, fills_in, read_label, runs_for, slip
+from ubrant.core.sources.capacitor import (
+    Discharged,
+    against_label,
+    analyse_capacitor,
+    between_of,
+    fills_in,
+    read_label,
+    runs_for,
+    slip,
+    uneven,
+)
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -110,20 +120,29 @@ class CapacitorMethod(TypedMethod):
         rated = read_label(record.head.setup.unit.label_text).volts
         return replace(super().takes(record), most={_V: rated} if rated else {})
 
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """One capacitor holds about as much for each volt at the top as at the bottom."""
+        yield from super().doubts(account, record)
+        if account.trouble:
+            return
+        made = _discharged(self.seen(record))
+        if (farads := uneven(made)) is not None:
+            text = words(
+                "Over the upper half of its volts it comes to {upper} F, over the lower to {lower}: are the amperes of each row its own, and did nothing else draw or charge?"
+            )
+            yield Doubt("uneven", say(text, upper=show(farads[0], 3), lower=show(farads[1], 3)))
+
     def drawn_anyway(self, seen: Seen) -> tuple[Drawing, ...]:
         there = seen.whole("V", "A")
         time, amps = seen.table.time_s[there], seen.column("A")[there]
         return (trace_of(time, seen.column("V")[there], _turned(amps)),) if len(time) else ()
 
     def sums(self, seen: Seen) -> Account:
-        there, plan = seen.whole("V", "A"), seen.plan
-        time, volts, amps = seen.table.time_s[there], seen.column("V")[there], _turned(seen.column("A")[there])
+        there, plan, made = seen.whole("V", "A"), seen.plan, _discharged(seen)
+        time, volts, amps = made.time_s, made.volts, made.amps
         said = []
         if len(amps) and float(np.median(seen.column("A")[there])) < 0:
             said.append(say("The current was read as negative; it is taken the other way round here."))
-        window = (plan.high, plan.low) if plan.high is not None else None
-        half = seen.half("V", "A", rows=there)
-        made = Discharged(time, volts, amps, seen.accuracy("V"), seen.accuracy("A"), half, window, seen.record.is_typed)
         findings = analyse_capacitor(made)
         if any(e.jotting.mark == "skip" and e.time_s <= time[np.flatnonzero(amps)[0]] for e in seen.record.lines):
             findings.pop("resistance", None)  # the reading at once after load on is not there: later ones are of what it gave since
@@ -155,6 +174,15 @@ class CapacitorMethod(TypedMethod):
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: CapacitorPlan) -> PowerPath:
         return one_flow(setup, "battery", (itself(setup, "battery", say("Capacitor")), PathNode("load", say("Load"))), None)
+
+
+def _discharged(seen: Seen) -> Discharged:
+    there, plan = seen.whole("V", "A"), seen.plan
+    time, volts, amps = seen.table.time_s[there], seen.column("V")[there], _turned(seen.column("A")[there])
+    window = (plan.high, plan.low) if plan.high is not None else None
+    return Discharged(
+        time, volts, amps, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A", rows=there), window, seen.record.is_typed
+    )
 
 
 def _turned(amps: Array) -> Array:

@@ -85,8 +85,18 @@ def _discharge_of(record: Record) -> DischargeRecord:
         room_c=head.conditions.room_c,
         flowed=flowed_at_rest(record, on, off),
         power_accuracy=record.accuracy("battery", "W"),
+        amps_once=widths is not None and _read_once(record, tap),
         moment_half_s=record.moment_half_s if widths is not None else 0.0,
     )
+
+
+_OFTEN = 3
+
+
+def _read_once(record: Record, tap: str) -> bool:
+    """Amperes that were typed once while something flowed, where the volts were several times."""
+    volts, amps = (record.either(tap, quantity) for quantity in "VA")
+    return len(volts) >= _OFTEN and int(np.count_nonzero(amps.value)) == 1
 
 
 def _by_amperes(record: Record, typed: TypedColumns, tap: str, volts: StandIn) -> DischargeRecord:

@@ -65,6 +65,7 @@ class DischargeRecord:
     on_change : its rows were written where something changed, and are held
     stands_in : what stands in for volts that nobody read
     counts_from_0 : a counter beside the readings began at 0 with them
+    amps_once : a person read the amperes once while the load was on, and the volts several times
     flowed : what flowed at rest, before and after, where that was seen
     moment_half_s : how far to each side a typed moment may be off
     """
@@ -86,6 +87,7 @@ class DischargeRecord:
     power: Series | None = None
     counts_from_0: bool = False
     on_change: bool = False
+    amps_once: bool = False
     said_not_full: bool = False
     room_c: tuple[float, float] | None = None
     stands_in: StandIn | None = None
@@ -224,6 +226,7 @@ def _facts(record: DischargeRecord, looked: Scan, first: int, last: int) -> Batt
         power=record.power,
         counts_from_0=record.counts_from_0,
         looked=looked,
+        amps_once=record.amps_once,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
@@ -28,6 +29,7 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, Prompt
 from ubrant.methods.steps import Ask
 
+_STILL_ON = re.compile(r"^\W*still\s+(?:on|going|running)\b", re.I)
 _LOOKS = 120.0
 """Two notes closer than this are one look."""
 _MOST_OF_LABEL, _LEAST_OF_LABEL = 1.3, 0.6
@@ -104,6 +106,9 @@ class EnduranceMethod(TypedMethod):
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """Watts that were read, or that its label says, for as long as it ran, against what it can hold."""
         yield from super().doubts(account, record)
+        if (after := _after_its_end(record)) is not None:
+            text = words("It went off at {off}, and at {later} stands “{what}”, with no load on between: which of them is it?")
+            yield Doubt("after", say(text, off=show_duration(after[0]), later=show_duration(after[1]), what=after[2]))
         holds, ran = held_by_source(label_of(record.head.setup.unit)), account.findings.get("duration")
         watts = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.kind != "peak"]
         if holds is None or ran is None or not ran.value:
@@ -127,6 +132,21 @@ class EnduranceMethod(TypedMethod):
         watts, device = found.get("inferred_power"), setup.device
         nodes = itself(setup, "battery"), PathNode("load", device.name if device is not None else say("What it runs"))
         return PowerPath(nodes, (Flow(watts.value if watts is not None else None),), (None, None), (0.0, 0.0), "W")
+
+
+def _after_its_end(record: Record) -> tuple[float, float, str] | None:
+    """(s when it went off, s of the line that says otherwise, that line) where it was seen on, or went off again, and nobody had put it on."""
+    off_s: float | None = None
+    told = [(e.time_s, e.jotting.mark or "", e.jotting.mark or "") for e in record.lines]
+    told += [(note.time_s, "still on", note.text) for note in record.of(Note) if _STILL_ON.search(note.text)]
+    for time_s, mark, text in sorted(told):
+        if mark == "load on":
+            off_s = None
+        elif off_s is not None and mark in {"still on", "empty"} and time_s > off_s:
+            return off_s, time_s, text
+        elif mark == "empty":
+            off_s = time_s
+    return None
 
 
 def _ran(lines: tuple[Line, ...], notes: list[float]) -> Ran:

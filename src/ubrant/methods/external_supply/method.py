@@ -6,8 +6,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from statistics import median
 
+import numpy as np
+
 from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, supply_average, supply_efficiency, watts_read
+from ubrant.core.conversion.slips import loses_less
 from ubrant.core.drawings import Bars
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.jot import TypedLine
@@ -21,7 +24,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import ReadLines, SimulatedEyes
-from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of, losing_less
 from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.external_supply.person import reads_steps
 from ubrant.methods.form import Field, QuantityKind
@@ -110,6 +113,14 @@ class SupplyMethod(TypedMethod):
         loaded = [w for w in record.either("input", "W").value.tolist() if w > 0]
         if nothing is not None and nothing.value and len(loaded) > 2 and nothing.value > sorted(loaded)[1]:
             yield Doubt("no-load", say("{nothing} with no load is more than with a load: was the load off?", nothing=nothing.value_text()))
+            return
+        seen = self.seen(record)
+        steps, no_load, half_w, _ = _steps(record, seen.plan.rated if seen.is_planned else _rated(seen.setup))
+        rows = [(step.input_w, step.output_w, step.off_w) for step in steps.values() if step.percent <= _SLIP_PERCENT]
+        rows += [(no_load, 0.0, half_w)] if no_load is not None else []
+        into, out, off = np.array(rows).T if rows else np.zeros((3, 0))
+        if (pair := loses_less(into, out, off)) is not None:
+            yield losing_less(into, out, *pair)
 
     def sums(self, seen: Seen) -> Account:
         setup = seen.setup

@@ -11,7 +11,7 @@ from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, show, words
 
 _V, _A = ("input", "V"), ("input", "A")
-_WARM_W, _MOST_V, _APART = 1.0, 2.0, 0.2
+_WARM_W, _MOST_V, _APART, _LARGE_OHM = 1.0, 2.0, 0.2, 0.01
 """Over so many watts a joint gets warm; no joint drops so many volts; currents differ by so much of the largest. Common practice, no source."""
 
 
@@ -42,6 +42,19 @@ class JointMethod(d.TypedMethod):
         text = words("{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.")
         for a in prepared.plan.currents:
             yield self.row(say(text, a=plain(a), example=self.like), f"{plain(a)} A", expected={_A: a} if a > 0 else {})
+
+    def doubts(self, account: d.Account, record: d.Record) -> Iterable[d.Doubt]:
+        """Lines that were left out for their volts, and are in line with all the others."""
+        yield from super().doubts(account, record)
+        seen, found = self.seen(record), account.findings.get("resistance")
+        volts, amps = (np.abs(np.nan_to_num(seen.column(q))) for q in "VA")
+        out = volts > _MOST_V
+        ohm = found.value if found is not None and found.value else 0.0
+        if ohm > _LARGE_OHM and out.any() and (np.abs(volts[out] / np.maximum(amps[out], 1e-9) / ohm - 1) < _APART).all():
+            text = words(
+                "What was left out lies on the same line, {r}: were the tips across more than the joint, or are all of them millivolts?"
+            )
+            yield d.Doubt("across", say(text, r=show(ohm, 3) + " Ω"))
 
     def sums(self, seen: d.Seen) -> d.Account:
         read = seen.whole("V", "A")

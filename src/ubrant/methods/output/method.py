@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -61,6 +61,34 @@ class OutputPlan:
     volts: float
 
 
+_STRAYS = 20.0
+"""Points by which displays are off, at the most, beside the step in which they go. Common practice, no source."""
+_FIVE_V, _SAGS, _OF_IT = (4.5, 5.6), 0.9, 0.1
+"""An output of 5 V that falls under this share of where it began charges nothing any more; for so much of its readings. USB 2.0: 4.75 V; common practice, no source."""
+
+
+def _coarse(shown: Sequence[float]) -> float:
+    """The step in which a display goes: one of four lamps goes by 25 points."""
+    steps = np.diff(np.unique(shown))
+    return float(steps.min()) if len(steps) else 0.0
+
+
+def _sags(record: Record) -> Iterable[Doubt]:
+    """An output of 5 V that did not hold it while as much flowed."""
+    volts, amps = (record.either("output", quantity) for quantity in "VA")
+    if len(volts) < _FEW or len(amps) < _FEW or not _FIVE_V[0] <= (first := float(volts.value[0])) <= _FIVE_V[1]:
+        return
+    flows = np.interp(volts.time_s, amps.time_s, amps.value)
+    loaded = volts.value[flows > 0.5 * float(np.median(amps.value))]
+    low = loaded[loaded < _SAGS * first]
+    if len(low) > max(1.0, _OF_IT * len(loaded)):
+        text = words(
+            "Its output falls from {first} to {last} V while as much flows: no device charges from that. Was it read at the end of a thin lead, or does it not give so much?"
+        )
+        yield Doubt("sags", say(text, first=show(first, 3), last=show(float(low.min()), 3)))
+
+
+_FEW = 3
 _NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY, _LEAST_OF_LABEL = 90.0, 20.0, (0.3, 1.4), 0.25
 """Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
 
@@ -79,7 +107,7 @@ class OutputMethod(TypedMethod):
     groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
     person = emptying
     expected = (
-        Expected("energy_out", 0.0, 1.3, _label_wh, words("Was something fed into it meanwhile? Are times and units as they were?")),
+        Expected("energy_out", 0.0, 1.1, _label_wh, words("Was something fed into it meanwhile? Are times and units as they were?")),
     )
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
@@ -151,6 +179,13 @@ class OutputMethod(TypedMethod):
             yield Doubt(
                 "start", say("It is said to have been full, and its display said {percent} % at the start.", percent=plain(shown[0]))
             )
+        strays = account.findings.get("linearity")
+        if strays is not None and (strays.value or 0.0) > _STRAYS + _coarse(shown):
+            text = words(
+                "Its display strays by {points} from what came out, {working}: was it charged meanwhile, did it stand still, or did a row slip?"
+            )
+            yield Doubt("strays", say(text, points=strays.value_text(), working=strays.working))
+        yield from _sags(record)
         points, energy, holds = account.findings.get("points"), account.findings.get("energy_out"), _label_wh(record.head.setup)
         if account.energy is not None and account.energy.whole and holds and account.energy.energy_wh < _LEAST_OF_LABEL * holds:
             text = words(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import ClassVar
@@ -119,6 +120,11 @@ class PortMethod(TypedMethod):
             if before[0] and abs(volts / before[0] - 1) < 1 - _BESIDE[0] and min(before[1], amps) * _TIMES < max(before[1], amps):
                 text = words("{name} at the same volts gave {one} A and {other} A: was it still ramping, or did a digit slip?")
                 yield Doubt(f"twice-{note.lower()}", say(text, name=note, one=plain(before[1]), other=plain(amps)))
+        most = _label(seen.setup, seen.plan).amps
+        for k, amps in enumerate(seen.column("A").tolist() if most else ()):
+            if amps > _BESIDE[1] * (most or math.inf):
+                text = words("{a} A are over the {most} A on its label: did a digit slip, or is it another port's label?")
+                yield Doubt(f"amps-{k}", say(text, a=plain(amps), most=plain(most or 0.0)))
         for k, (note, volts) in enumerate(zip(seen.table.notes, seen.column("V").tolist(), strict=True)):
             one = next((c for c in read_candidates(seen.plan.candidates) if c.name.lower() == note.lower()), None)
             if one is not None and volts and not _BESIDE[0] * one.low_v <= volts <= _BESIDE[1] * one.high_v:

@@ -14,6 +14,7 @@ from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_dev
 from ubrant.core.battery.label_doubt import Holds, held_by_label, held_by_source, in_quarters
 from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError, Series, join, no_readings
@@ -42,6 +43,8 @@ _EVERY_S = 10.0
 _RISE = 3.0
 """Points by which a device has to fall for another one to have been plugged in."""
 _NEARLY_FULL = 99.0
+_APART = 1.25
+"""Two recharges differ by this, what both displays may be off by allowed for, before they are asked about. Common practice, no source."""
 GROUPS = (
     Group("How it was measured", ("source_points", "duration", "idle_energy", "efficiency_without_idle")),
     Group("Rules of thumb", ("charges_two_thirds", "charges_twice", "charges_by_labels")),
@@ -163,6 +166,23 @@ class RechargeMethod(TypedMethod):
             drawings=lambda: self.drawn_anyway(seen),
             short=say("{n} charges", n=in_quarters(charges.value)) if charges is not None and charges.value else "",
         )
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """One recharge after the other of one device takes about as much of the source for as much of the device."""
+        yield from super().doubts(account, record)
+        if account.trouble:
+            return
+        made = [one for one in _recharges(record, _at(record, *_SOURCES), _at(record, "device", "load")) if one.source is not None]
+        for number, (one, other) in enumerate(itertools.pairwise(made), start=1):
+            if one.source is None or other.source is None:
+                continue
+            (least, most), (low, high) = one.between_shares(), other.between_shares()
+            if _APART * most < low or _APART * high < least:
+                text = words(
+                    "One recharge took {a} points of the source for {b} of the device, the next {c} for {d}: was the source charged in between, or is one of them another device's?"
+                )
+                told = {"a": plain(one.source.points), "b": plain(one.gained), "c": plain(other.source.points), "d": plain(other.gained)}
+                yield Doubt(f"apart-{number}", say(text, **told))
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: RechargePlan) -> PowerPath:
         """Source → device, in Wh once it is known."""

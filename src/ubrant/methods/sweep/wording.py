@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from ubrant.core.conversion.sweep import Sweep
+from ubrant.core.conversion.sweep import Sweep, best_sentence
 from ubrant.core.wording import say
 
 
 def sweep_sentence(sweep: Sweep) -> str:
     """What a colleague would say of it."""
-    best, at, idle = (sweep.findings[key] for key in ("peak_efficiency", "peak_at", "idle_power"))
-    sentences = []
-    if best.value is not None and best.value > 100:
-        sentences.append(say("Its best efficiency cannot be told from 100 %: {best}", best=best.with_uncertainty()))
-    elif best.value is not None:
-        sentences.append(say("Best {best} at {load}", best=best.with_uncertainty(), load=at.value_text()))
+    best, idle = sweep.findings["peak_efficiency"], sweep.findings["idle_power"]
+    sentences = [said] if (said := best_sentence(sweep)) else []
     if idle.value is not None:
         sentences.append(say("idle draw {draw}", draw=idle.with_uncertainty()))
     dropout = sweep.findings["dropout_voltage"]

@@ -150,6 +150,11 @@ def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
                 "{amps} A for {time} before it opened is longer than one hour, by when it has to at 1.45 times its rating: did it carry so much all the while?"
             )
             yield Doubt(f"long-{number}", say(text, amps=plain(one.amps), time=show_duration(one.opened_s)))
+        if one.opened_s is not None and _RATED <= times <= _CARRIES_TIMES and one.opened_s < _CARRIES_S:
+            text = words(
+                "{amps} A is {times} times its rating, which fuse and breaker carry for an hour at least, and it opened after {time}: was it warm or worn, did more flow at first, or is its rating another?"
+            )
+            yield Doubt(f"early-{number}", say(text, amps=plain(one.amps), times=plain(times, 3), time=show_duration(one.opened_s)))
         if one.opened_s is None and times >= _AT_ONCE_TIMES and one.held_s > _AT_ONCE_S:
             text = words("{amps} A, {times} times its rating, held for {time}: were the amperes in another unit?")
             yield Doubt(f"held-{number}", say(text, amps=plain(one.amps), times=plain(times, 2), time=show_duration(one.held_s)))
@@ -176,6 +181,8 @@ def _sampled(record: Record) -> list[Overload]:
 _SAME_A = 0.05
 _SURE_TIMES, _SURE_S = 1.45, 2 * 3600.0
 """IEC 60898-1: at 1.45 times its rating it opens within an hour, two over 63 A (value from memory)."""
+_RATED, _CARRIES_TIMES, _CARRIES_S = 0.99, 1.1, 3600.0
+"""Breakers carry 1.13 times their rating for an hour (IEC 60898-1), blade fuses 1.1 times for a hundred (ISO 8820-3); both from memory."""
 _AT_ONCE_TIMES, _AT_ONCE_S, _APART_TIMES = 10.0, 60.0, 3.0
 
 

@@ -33,6 +33,7 @@ from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import Field, Names, QuantityKind, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
@@ -41,6 +42,8 @@ _SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
 _LOADS = {"load", "device", "ac", "output"}
 _PLACES = {**dict.fromkeys(_SOURCES - {"source"}, "source"), **dict.fromkeys(_LOADS - {"load"}, "load")}
 _STYLES = (("voltage", SOLID), ("current", DASHED), ("power", DOTTED))
+_RATED_SHARE = 0.25
+"""Under this share of its label what is fed was most likely off, or the display stood still. Common practice, no source."""
 _MARKS = {"load on", "load off", "empty", "off"}
 
 
@@ -166,6 +169,14 @@ class WaysMethod(TypedMethod):
         for way in _seen(record, self.seen(record).plan.ways):
             yield from of_display(way.percents, way.name)
         fed = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.tap in _LOADS]
+        device = record.head.setup.device
+        rated_w = watts_of_label(device) if device is not None and not fed else None
+        for key, found in account.findings.items():
+            if rated_w and key.startswith("source_power_") and found.bound == AT_MOST and (found.value or 0.0) < _RATED_SHARE * rated_w:
+                text = words(
+                    "{name}: by its display {most}, and the label of what is fed says {w} W: was it off, or did the display stand still?"
+                )
+                yield Doubt(f"less-{key}", say(text, name=found.name, most=found.with_uncertainty(), w=plain(rated_w)))
         for key, found in account.findings.items():
             if fed and key.startswith("source_power_") and found.bound == AT_MOST and (found.value or 0.0) < min(fed):
                 yield Doubt(
