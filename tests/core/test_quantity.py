@@ -17,7 +17,7 @@ from ubrant.core.quantities.quantity import QuantityError, decimals_for, parse_q
         ("24 000 mAh", "Ah", 24),
         ("-5 °C", "°C", -5),
         ("12.5e-3 V", "V", 0.0125),
-        ("41 C", "°C", None),
+        ("41 C", "°C", 41),
     ],
 )
 def test_reads_values_in_their_unit(text, unit, value):
@@ -45,3 +45,13 @@ def test_numbers_and_durations_as_people_write_them():
     assert (plain(50.0), plain(12.80), plain(0.045)) == ("50", "12.8", "0.045")
     assert show(-0.3) == "−0.3000"
     assert [show_duration(s) for s in (8.4, 45, 725, 17580, 200000)] == ["8.4 s", "45 s", "12 min 5 s", "4 h 53 min", "2 d 8 h"]
+
+
+@pytest.mark.parametrize(("text", "celsius"), [("20 C", 20.0), ("20 °C", 20.0), ("68 F", 20.0), ("14 °F", -10.0), ("21 deg C", 21.0)])
+def test_degrees_as_people_type_them(text, celsius):
+    assert parse_quantity(text, "°C") == pytest.approx(celsius)
+
+
+def test_degrees_are_meant_of_temperatures_only():
+    with pytest.raises(QuantityError):
+        parse_quantity("20 C", "A")

@@ -92,7 +92,7 @@ SAMPLES = {
 SAMPLES["recharge"] = Sample(
     Unit("Bank", "bank", "20000 mAh 3.7 V"),
     {},
-    _each("source 97 % device empty", "source 80 % device 41 %", "source 55 % device full"),
+    {60.0: "source 97 % device empty", 4000.0: "source 80 % device 41 %", 9000.0: "source 55 % device full"},
     (DC,),
     device=Unit("Reader", "load", "5 Ah 3.85 V"),
 )

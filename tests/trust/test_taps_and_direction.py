@@ -106,3 +106,17 @@ def test_one_that_a_person_found_dark_before_its_voltage_fell_is_at_least(tmp_pa
     found = said(notes(tmp_path, *lines, label="12 V 7.2 Ah AGM", cutoff="10.5 V"))
     assert word(found) == "cannot tell"
     assert "at least" in found["sentence"]
+
+
+def test_a_log_whose_sign_is_lost_halfway_decides_nothing(tmp_path):
+    """As much flows the other way for hours, and the volts fall all the while: half of it is no battery that is spent."""
+    hours, volts = [k / 40 for k in range(201)], [13.3 - 0.1 * k / 200 - (1.9 * (k - 190) / 10 if k > 190 else 0.0) for k in range(201)]
+    turned = [4.0 if hour < 2 else -4.0 for hour in hours]
+
+    def word_of(amps):
+        path = tmp_path / "log.csv"
+        path.write_text("h,V,A\n" + "\n".join(f"{h:.4f},{v:.3f},{a:.3f}" for h, v, a in zip(hours, volts, amps, strict=True)))
+        return said(str(path), "--rated", "20 Ah 12.8 V LiFePO4", "--cutoff", "11.5 V", "--full", "--temperature", "68 F")["sentence"]
+
+    assert "was the clamp turned round, or a sign lost?" in word_of(turned)
+    assert "turned round" not in word_of([4.0] * 201)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
@@ -120,6 +120,15 @@ _LITTLE, _QUICK_H = 40.0, 1 / 6
 """Under so many percent a chain is asked about, as is a charge in less than this. Common practice, no source."""
 
 
+def unlikely(one: DeviceRecharge, share: Finding | None) -> Iterable[tuple[str, str]]:
+    """(what it is asked by, the question) of a charge that little arrives of, or that was made in no time."""
+    if share is not None and share.value is not None and share.value < _LITTLE:
+        text = words("{p} % is little for a recharge (60 to 90 are usual): did a digit of the percents slip?")
+        yield "little", say(text, p=show(share.value, 2))
+    if 0 < one.hours < _QUICK_H:
+        yield "quick", say("It was charged in {time}: did an hour slip?", time=show_duration(3600 * one.hours))
+
+
 def _slips(one: DeviceRecharge, found: dict[str, Finding]) -> list[str]:
     """What looks like a slip of a digit, a unit or an hour."""
     said = []
@@ -139,10 +148,6 @@ def _slips(one: DeviceRecharge, found: dict[str, Finding]) -> list[str]:
                 b=taken.value_text(),
             )
         )
-    elif share is not None and share.value is not None and share.value < _LITTLE:
-        said.append(say("{p} % is little for a recharge (60 to 90 are usual): did a digit of the percents slip?", p=show(share.value, 2)))
-    if 0 < one.hours < _QUICK_H:
-        said.append(say("It was charged in {time}: did an hour slip?", time=show_duration(3600 * one.hours)))
     return said
 
 

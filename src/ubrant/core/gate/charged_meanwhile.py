@@ -7,6 +7,7 @@ import numpy as np
 from ubrant.core.gate.battery_facts import MOST_FOR_STEPS, BatteryFacts
 from ubrant.core.gate.check import if_it_is_so
 from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.quantities.readings import jitter
 from ubrant.core.wording import say
 
 
@@ -42,6 +43,41 @@ def fresh_after_a_break(facts: BatteryFacts) -> tuple[str, str] | None:
     return None
 
 
+_STRETCH_S, _BACK, _FALL = 300.0, 0.3, 0.0015
+
+
+def turned_round(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Before it or after it as much flows the other way, and the volts fall all the same: that is no charge."""
+    readings = facts.readings
+    amps = readings.current_a[facts.first : facts.last + 1]
+    usual = float(np.median(amps[amps > 0])) if (amps > 0).any() else 0.0
+    for start, end in ((0, facts.first), (facts.last + 1, len(readings))):
+        back = readings.current_a[start:end] < -_BACK * usual
+        edges = np.flatnonzero(np.diff(np.concatenate(([0], back.astype(np.int8), [0]))))
+        if not usual or not len(edges):
+            continue
+        longest = int(np.argmax(edges[1::2] - edges[::2]))
+        part = slice(start + int(edges[::2][longest]), start + int(edges[1::2][longest]))
+        time, volts, flows = readings.time_s[part], readings.voltage_v[part], -readings.current_a[part]
+        quarter = max(len(volts) // 4, 1)
+        if len(volts) < 3 or time[-1] - time[0] < _STRETCH_S or not abs(flows[-quarter:].mean() / flows[:quarter].mean() - 1) < _LIKE:
+            continue
+        fell = float(volts[:quarter].mean() - volts[-quarter:].mean())
+        if fell > max(_FALL * float(volts[:quarter].mean()), 2 * jitter(volts)):
+            return (
+                say(
+                    "for {time} {amps} A flow the other way, and its volts fall from {a} to {b} V as if it gave: was the clamp turned round, or a sign lost?",
+                    time=show_duration(float(time[-1] - time[0])),
+                    amps=show(float(np.median(flows)), 3),
+                    a=show(float(volts[0]), 4),
+                    b=show(float(volts[-1]), 4),
+                ),
+                say("Look at the sign of its amperes.") + if_it_is_so(),
+            )
+    return None
+
+
+_LIKE = 0.2
 _HIGHER, _HIGHER_EARLY, _EARLY_S = 0.015, 0.03, 900.0
 """At first a battery recovers: lead from its dip, lithium as it gets warm. Common practice, no source."""
 

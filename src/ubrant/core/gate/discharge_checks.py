@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from ubrant.core.gate.battery_facts import BatteryFacts
-from ubrant.core.gate.charged_meanwhile import fresh_after_a_break, rises_meanwhile
+from ubrant.core.gate.charged_meanwhile import fresh_after_a_break, rises_meanwhile, turned_round
 from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBLE, REFUSES, Check, if_it_is_so
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
@@ -486,6 +486,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         DECIDES_NOTHING,
         "A capacity is what one discharge gives, without what was put in meanwhile.",
         _charged_between,
+    ),
+    Check(
+        "turned round",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "A battery that is charged at a steady current has more voltage as it fills (its open-circuit voltage rises).",
+        turned_round,
+        asks=True,
     ),
     Check(
         "charged meanwhile",

@@ -200,6 +200,9 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     """Each by which a course that only falls goes up: the one before the rise, where it would fall without that, else the one after it."""
     for key, over in takes.falling:
         lines = _course(read, key, over)
+        for one in _crossed(read, lines, over) if over is not None else ():
+            lines.remove(one)
+            yield one, say("stand with their {other} the other way round", other=over[1] if over is not None else "")
         room = _ROOM * median([r.value for r in lines]) if lines else 0.0
         if over is not None and len(lines) > 2 and lines[1].value > lines[0].value + room and lines[2].value > lines[0].value + room:
             yield lines.pop(0), say("are out of line with the others, which only fall")
@@ -212,6 +215,23 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
             gone = _further_off(lines, k) if before.value > after.value - room else after
             lines.remove(gone)
             yield gone, say("are out of line with the others, which only fall")
+
+
+_FAR, _IN_LINE = 1.5, 0.1
+
+
+def _crossed(read: Sequence[_Read], lines: Sequence[_Read], over: TapQuantity) -> list[_Read]:
+    """Rows far beyond all others that would lie in line with these if what is beside it were its value, and it what is beside it."""
+    beside = {r.line: r.value for r in read if r.at == over}
+    found = []
+    for one in lines:
+        others = [(beside[r.line], r.value) for r in lines if r is not one]
+        along = [a for a, _ in others]
+        if len(others) > _AMONG and beside[one.line] > _FAR * max(along) and min(along) <= one.value <= max(along):
+            in_line = float(np.interp(one.value, along, [value for _, value in others]))
+            if abs(beside[one.line] / in_line - 1) < _IN_LINE:
+                found.append(one)
+    return found
 
 
 def _further_off(lines: Sequence[_Read], k: int) -> _Read:

@@ -117,6 +117,8 @@ def parse_quantity(text: str, unit: str) -> float:
     value = parse_number(match[1])
     if match[2] is None:
         return value
+    if unit == "°C" and (scale := _DEGREES.get(match[2].replace(" ", "").lower())):
+        return value if scale == "C" else (value - 32) / 1.8
     known = unit_factor(match[2])
     if known is None:
         raise QuantityError(say("“{value}” is not a unit Ubrant knows: write the value in {unit}.", value=match[2], unit=unit))
@@ -128,6 +130,10 @@ def parse_quantity(text: str, unit: str) -> float:
 
 
 _EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C", "m": "1.5 m"}
+
+
+_DEGREES = {**dict.fromkeys(("c", "°", "degc", "deg"), "C"), **dict.fromkeys(("f", "°f", "degf"), "F")}
+"""How degrees are typed where nothing else than a temperature can be meant."""
 
 
 def decimals_for(uncertainty: float) -> int:

@@ -80,7 +80,7 @@ def _split(text: str) -> tuple[str, str]:
             return match[1], match[2].strip()
     if (match := re.fullmatch(r"(.+?)[\s_,.:-]+([^\s_,.:-]+)", text)) and unit_factor(match[2]) is not None:
         return match[1], match[2]
-    if unit_factor(text) is not None and (len(text) > 1 or text in "VA"):
+    if unit_factor(text) is not None and (len(text) > 1 or text in "VAWsh"):
         return "", text
     return text, ""
 

@@ -92,6 +92,7 @@ class ApplianceMethod(TypedMethod):
                 text = words("{name}: {watts} is far over the {label} W on its label: did a digit slip, or is it another one?")
                 yield Doubt(f"label-{key}", say(text, name=found.name, watts=found.value_text(), label=plain(label)))
         yield from _carries_little(account.findings, label)
+        yield from _twice(record, self.seen(record))
         watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
         standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
         others = [f.value or 0.0 for f in watts.values() if f is not standby]
@@ -244,6 +245,26 @@ def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, TypedLin
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
     for place, (_, jotting, name, *_) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting
+
+
+_TIMES, _BY_W = 3.0, 5.0
+"""What takes so many times as much, and so many watts more, in a mode of one name is another mode, or a slip. Common practice, no source."""
+
+
+def _twice(record: Record, seen: Seen) -> Iterable[Doubt]:
+    """Modes that were read twice and are far apart."""
+    first: dict[str, float] = {}
+    for name, jotting in _named(record, seen.plan.modes if seen.is_planned else ()):
+        watts = next((r.value for r in jotting.readings if r.quantity == "W" and r.kind != "peak"), None)
+        before = first.setdefault(name.lower(), watts) if watts is not None else None
+        if watts is None or before is None:
+            continue
+        low, high = sorted((watts, before))
+        if high > _TIMES * low and high - low > _BY_W:
+            text = words(
+                "{mode}: {one} W, and {other} W when it was read again: did a digit slip, or are they two modes? Give each its name."
+            )
+            yield Doubt(f"twice-{name.lower()}", say(text, mode=name, one=plain(before), other=plain(watts)))
 
 
 _VA_TIMES, _LITTLE, _LEAST_VA = 5.0, 0.2, 20.0

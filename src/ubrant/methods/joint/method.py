@@ -11,7 +11,7 @@ from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, show, words
 
 _V, _A = ("input", "V"), ("input", "A")
-_WARM_W, _MOST_V, _APART, _LARGE_OHM = 1.0, 2.0, 0.2, 0.01
+_WARM_W, _MOST_V, _APART, _LARGE_OHM, _TOLD_TO = 1.0, 2.0, 0.2, 0.01, 0.6
 """Over so many watts a joint gets warm; no joint drops so many volts; currents differ by so much of the largest. Common practice, no source."""
 
 
@@ -48,6 +48,9 @@ class JointMethod(d.TypedMethod):
         yield from super().doubts(account, record)
         seen, found = self.seen(record), account.findings.get("resistance")
         volts, amps = (np.abs(np.nan_to_num(seen.column(q))) for q in "VA")
+        if found is not None and found.value and len(amps) > 2 and (found.expanded_uncertainty or 0.0) > _TOLD_TO * found.value:
+            text = words("{r}: these points lie on no line. Which of them is a slip, or did it get warm meanwhile?")
+            yield d.Doubt("line", say(text, r=found.with_uncertainty()))
         out = volts > _MOST_V
         ohm = found.value if found is not None and found.value else 0.0
         if ohm > _LARGE_OHM and out.any() and (np.abs(volts[out] / np.maximum(amps[out], 1e-9) / ohm - 1) < _APART).all():

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
+from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy, unlikely
 from ubrant.core.battery.label_doubt import Holds, held_by_label, held_by_source, in_quarters
 from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
@@ -172,7 +172,11 @@ class RechargeMethod(TypedMethod):
         yield from super().doubts(account, record)
         if account.trouble:
             return
-        made = [one for one in _recharges(record, _at(record, *_SOURCES), _at(record, "device", "load")) if one.source is not None]
+        all_of_them = _recharges(record, _at(record, *_SOURCES), _at(record, "device", "load"))
+        for number, one in enumerate(all_of_them, start=1):
+            share = account.findings.get("chain_efficiency" if number == 1 else f"chain_efficiency_{number}")
+            yield from (Doubt(f"{key}-{number}", text) for key, text in unlikely(one, share))
+        made = [one for one in all_of_them if one.source is not None]
         for number, (one, other) in enumerate(itertools.pairwise(made), start=1):
             if one.source is None or other.source is None:
                 continue

@@ -158,13 +158,10 @@ def _say_burden(ohm: float, findings: dict[str, Finding], warnings: list[str]) -
 
 def _sentence(findings: dict[str, Finding]) -> str:
     ocv, ohm, power, at = (findings[k] for k in ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current"))
-    return say(
-        "{ocv} with nothing attached, {ohm} inside; {power} at {at}.",
-        ocv=ocv.with_uncertainty(),
-        ohm=ohm.with_uncertainty(),
-        power=power.with_uncertainty(),
-        at=at.value_text(),
-    )
+    told = {"ocv": ocv.with_uncertainty(), "power": power.with_uncertainty(), "at": at.value_text()}
+    if (ohm.expanded_uncertainty or 0.0) > abs(ohm.value or 0.0):  # a bent line has no one resistance
+        return say("{ocv} with nothing attached; {power} at {at}.", **told)
+    return say("{ocv} with nothing attached, {ohm} inside; {power} at {at}.", ohm=ohm.with_uncertainty(), **told)
 
 
 def _drawn(curve: SourceCurve) -> Drawing:
