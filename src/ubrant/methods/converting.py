@@ -385,8 +385,8 @@ _LESS, _MORE = 0.9, 1.2
 """Less watts in by a tenth at a fifth more out, at the same volts. Common practice, no source."""
 
 
-_ONE_INPUT = 0.15
-"""A battery sags by so much and it is one input still. Common practice, no source."""
+_ONE_INPUT, _SAGS = 0.15, 0.85
+"""A battery sags by so much and it is one input still; an output that sags by so much sags no less under more. Common practice, no source."""
 
 
 def losing_less(input_w: Array, output_w: Array, heavier: int, lighter: int) -> Doubt:
@@ -426,6 +426,20 @@ def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt
                     into=show(float(into[one]), 3),
                 ),
             )
+            return
+    for one, other in permutations(known, 2):
+        low, held = points.output_v[one], points.output_v[other]
+        if out[other] > _MORE * out[one] + rise and 0 < low < _SAGS * held and abs(volts[other] / volts[one] - 1) < _ONE_INPUT:
+            text = words(
+                "At {out} W its output stands at {low} V, and at {more} W at {held}: it does not sag at less and hold at more. Which is a slip?"
+            )
+            told = {
+                "out": show(float(out[one]), 3),
+                "low": show(float(low), 3),
+                "more": show(float(out[other]), 3),
+                "held": show(float(held), 3),
+            }
+            yield Doubt("sags-less", say(text, **told))
             return
     level = [k for k in known if abs(volts[k] / volts[known[0]] - 1) < _ONE_INPUT]
     half = {name: points.half.get(name, np.zeros(len(points))) for name in ("input_v", "input_a", "output_v", "output_a", "output_w")}

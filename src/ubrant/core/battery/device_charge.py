@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
+from ubrant.core.battery.label_doubt import LOW_SHARE, Holds, doubtful, in_quarters
 from ubrant.core.battery.percent import PercentChange, points_finding, too_small
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
@@ -120,11 +120,20 @@ _LITTLE, _QUICK_H = 40.0, 1 / 6
 """Under so many percent a chain is asked about, as is a charge in less than this. Common practice, no source."""
 
 
-def unlikely(one: DeviceRecharge, share: Finding | None) -> Iterable[tuple[str, str]]:
+def unlikely(
+    one: DeviceRecharge, share: Finding | None, taken: Finding | None = None, stored: Finding | None = None
+) -> Iterable[tuple[str, str]]:
     """(what it is asked by, the question) of a charge that little arrives of, or that was made in no time."""
     if share is not None and share.value is not None and share.value < _LITTLE:
         text = words("{p} % is little for a recharge (60 to 90 are usual): did a digit of the percents slip?")
         yield "little", say(text, p=show(share.value, 2))
+    if taken is not None and stored is not None and taken.bound == AT_MOST and taken.value and stored.value:
+        least = stored.value - max(stored.expanded_uncertainty or 0.0, stored.value * (1 - LOW_SHARE))
+        if least > taken.value:
+            text = words(
+                "By the source's display it took {taken}, and {stored} or so would have arrived: did its display stand still, or was it charged meanwhile?"
+            )
+            yield "stood", say(text, taken=taken.value_text(), stored=stored.value_text())
     if 0 < one.hours < _QUICK_H:
         yield "quick", say("It was charged in {time}: did an hour slip?", time=show_duration(3600 * one.hours))
 

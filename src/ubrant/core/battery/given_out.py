@@ -350,6 +350,20 @@ def _disagree(by_readings: Finding, counter: Finding, during: float | None) -> l
     ]
 
 
+_FAR_APART = 0.15
+"""By less a counter and readings now and then differ where a load comes and goes. Common practice, no source."""
+
+
+def counter_apart(given: Given) -> tuple[Finding, float] | None:
+    """(what its counter says, Wh that the readings add up to meanwhile) where they are far apart; None where they are not."""
+    energy, _ = _integrals(given)
+    counter, during = _counted(given.watt_hours, given, "Wh"), _during(given.watt_hours, _flowed(given))
+    if given.readings is None or energy is None or counter is None or counter.value is None or during is None:
+        return None
+    apart = abs(during - counter.value)
+    return (counter, during) if apart > _FAR_APART * max(during, counter.value) and _disagree(energy, counter, during) else None
+
+
 def _lasted(given: Given) -> float:
     if given.on_s:
         return given.on_s

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, TypedLine, TypedReading, clock_text, without_time
 from ubrant.core.quantities.quantity import parse_number
@@ -161,7 +162,7 @@ class _Times:
         if jotting.at_clock_s is None:
             return (jotting.after_start_s if jotting.after_start_s is not None else before - jotting.ago_s), ""
         if jotting.on_day is not None:
-            self._is_of(jotting.on_day, number)
+            self._is_of(jotting.on_day, number, jotting.at_clock_s, before if entries else None)
         if self._zero is None:
             self._zero = jotting.at_clock_s
         if self._last_clock >= 0 and jotting.at_clock_s < self._last_clock - _DAY_S / 2:
@@ -184,12 +185,15 @@ class _Times:
             time=clock_text(jotting.at_clock_s),
         )
 
-    def _is_of(self, on_day: tuple[int, int, int], number: int) -> None:
-        """From here on times of day are of this day."""
+    def _is_of(self, on_day: tuple[int, int, int], number: int, clock_s: float, before: float | None) -> None:
+        """From here on times of day are of this day; where the lines above name none, they are of the latest at which they lie before it."""
         try:
             day = on_that_day(on_day, self._first_day)
         except ValueError:
             raise JotTextError(say("{name}, line {number}: there is no such day.", name=self._name, number=number)) from None
+        if self._first_day is None and before is not None and self._zero is not None:
+            passed = math.ceil((before + self._zero - clock_s) / _DAY_S - 1e-9)
+            self._first_day = day - timedelta(days=max(passed, 0))
         self._first_day = self._first_day or day
         self._day_s, self._last_clock = (day - self._first_day).days * _DAY_S, -1.0
 

@@ -5,18 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from ubrant.core.battery.how_full import CHARGED, NOT_SAID, USED, how_full
 from ubrant.core.drawings import Bars
 from ubrant.core.record.head import SIMULATED
 from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
-from ubrant.methods.declared import BY_HAND, say, words
+from ubrant.methods.declared import BY_HAND, say, show, words
 from ubrant.methods.form import ChoiceKind, QuantityKind
 from ubrant.methods.fullness.person import looks_once
 from ubrant.methods.rehearsal import Rehearsal
 
 _V, _A = ("battery", "V"), ("battery", "A")
+_AT_REST = 0.01
+"""By less do its volts differ from look to look, as it settles. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +75,17 @@ class FullnessMethod(d.TypedMethod):
         yield self.row(
             say("Volts at its terminals, at rest, like “{example}”; with a clamp the amperes that still flow, too.", example=self.like)
         )
+
+    def doubts(self, account: d.Account, record: d.Record) -> Iterable[d.Doubt]:
+        """A battery at rest has the same volts at each look."""
+        yield from super().doubts(account, record)
+        seen = self.seen(record)
+        volts = np.abs(seen.column("V")[seen.whole("V")])
+        if len(volts) > 1 and float(np.ptp(volts)) > _AT_REST * float(volts[-1]):
+            text = words(
+                "{one} V and {other} V were read of it at rest: is one of them a slip, or did it not rest? Skip the line that is not so."
+            )
+            yield d.Doubt("looks", say(text, one=show(float(volts[0]), 4), other=show(float(volts[-1]), 4)))
 
     def sums(self, seen: d.Seen) -> d.Account:
         label = seen.setup.label

@@ -11,7 +11,7 @@ import numpy as np
 from ubrant.core.account import Account, Energy, Group
 from ubrant.core.battery.bars import Bar, bars_of
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.battery.given_out import DisplayPromise, Given, analyse_output
+from ubrant.core.battery.given_out import DisplayPromise, Given, analyse_output, counter_apart
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
 from ubrant.core.gate.figures import Doubt, Expected
@@ -186,6 +186,12 @@ class OutputMethod(TypedMethod):
             )
             yield Doubt("strays", say(text, points=strays.value_text(), working=strays.working))
         yield from _sags(record)
+        given, _ = _given(record, self._volts(record))
+        if (apart := counter_apart(given)) is not None:
+            text = words(
+                "Its counter says {a}, and the readings add up to {b} Wh meanwhile: which of them is right, and in which unit is the counter?"
+            )
+            yield Doubt("counter", say(text, a=apart[0].value_text(), b=show(apart[1], 3)))
         points, energy, holds = account.findings.get("points"), account.findings.get("energy_out"), _label_wh(record.head.setup)
         if account.energy is not None and account.energy.whole and holds and account.energy.energy_wh < _LEAST_OF_LABEL * holds:
             text = words(

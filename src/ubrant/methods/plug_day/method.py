@@ -15,7 +15,7 @@ from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.decision import seems
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy
 from ubrant.methods.form import Field, QuantityKind, Words
@@ -114,6 +114,10 @@ class PlugDayMethod(TypedMethod):
         """The counter's mean lies between what it takes standing by and running."""
         yield from super().doubts(account, record)
         mean, standby = account.findings["mean_power"], account.findings.get("standby_power")
+        duty = account.findings.get("duty")
+        if duty is not None and duty.value is not None and duty.value <= 0:
+            text = words("By its counter, {mean} on average, it never ran: was it off, is the counter another one, or did a digit slip?")
+            yield Doubt("never", say(text, mean=mean.value_text()))
         if mean.value is not None and standby is not None and standby.value and seems(mean, 0.9 * standby.value) < 0:
             yield Doubt(
                 "mean",

@@ -174,8 +174,9 @@ class RechargeMethod(TypedMethod):
             return
         all_of_them = _recharges(record, _at(record, *_SOURCES), _at(record, "device", "load"))
         for number, one in enumerate(all_of_them, start=1):
-            share = account.findings.get("chain_efficiency" if number == 1 else f"chain_efficiency_{number}")
-            yield from (Doubt(f"{key}-{number}", text) for key, text in unlikely(one, share))
+            suffix = "" if number == 1 else f"_{number}"
+            found = (account.findings.get(f"{key}{suffix}") for key in ("chain_efficiency", "recharge_energy", "stored_energy"))
+            yield from (Doubt(f"{key}-{number}", text) for key, text in unlikely(one, *found))
         made = [one for one in all_of_them if one.source is not None]
         for number, (one, other) in enumerate(itertools.pairwise(made), start=1):
             if one.source is None or other.source is None:
