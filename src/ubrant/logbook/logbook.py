@@ -178,7 +178,8 @@ class Logbook:
 
     def meters(self) -> list[Meter]:
         rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id, details FROM meter ORDER BY id")
-        return [Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(object_of(row[6]))) for row in rows]
+        kept = (Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(object_of(row[6]))) for row in rows)
+        return [meter for meter in kept if not meter.details.away]
 
     def keep_meter(self, meter: Meter) -> Meter:
         """Add a meter, or put an edited one in its place; returns it with its id."""

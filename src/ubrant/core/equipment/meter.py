@@ -42,6 +42,7 @@ class MeterDetails:
     standard : what is kept to try it with, like ``2.500 V ± 1 mV``; empty for nothing
     as_of : the day that its checks are read for, ISO; empty where they are not, and it is as its maker says
     assumed : nobody knows how good it is: its accuracies are those of such a kind of meter (``usual_meters.py``); empty where they are its own
+    away : it was taken off the shelf; its number is not given to another, as runs know it by that
     counts : which of them do: those up to that day (THEN), before them the first one after it (LATER: it was so then), or none (MAKER)
     """
 
@@ -73,6 +74,7 @@ class MeterDetails:
     as_of: str = ""
     assumed: str = ""
     counts: str = THEN
+    away: bool = False
 
     def to_json(self) -> dict[str, Any]:
         """Only what differs from nothing being known."""

@@ -10,21 +10,22 @@ from ubrant.core.wording import say
 
 @dataclass(frozen=True)
 class UsualMeter:
-    """Accuracies as a manual would word them; empty for what such a meter does not read."""
+    """Accuracies as a manual would word them; empty for what such a meter does not read; ``name`` for one that has none."""
 
     kind: str
+    name: str
     volts: str = ""
     amps: str = ""
     watts: str = ""
 
 
 USUAL = (
-    UsualMeter("a cheap hand meter", "0.5 % + 2 digits of 10 mV", "1.5 % + 3 digits of 10 mA"),
-    UsualMeter("a cheap DC clamp", "", "2.5 % + 5 digits of 10 mA + 0.1 A"),
-    UsualMeter("a USB in-line meter", "0.5 % + 2 digits of 10 mV", "1 % + 2 digits of 10 mA"),
-    UsualMeter("a plug-in mains meter", "1 % + 2 digits of 1 V", "2 % + 2 digits of 10 mA", "2 % + 0.5 W"),
-    UsualMeter("a station's display", "", "", "5 % + 5 W"),
-    UsualMeter("a supply's or load's own display", "1 % + 2 digits of 10 mV", "1 % + 2 digits of 10 mA", "2 % + 0.5 W"),
+    UsualMeter("a cheap hand meter", "Hand meter", "0.5 % + 2 digits of 10 mV", "1.5 % + 3 digits of 10 mA"),
+    UsualMeter("a cheap DC clamp", "Clamp meter", "", "2.5 % + 5 digits of 10 mA + 0.1 A"),
+    UsualMeter("a USB in-line meter", "USB meter", "0.5 % + 2 digits of 10 mV", "1 % + 2 digits of 10 mA"),
+    UsualMeter("a plug-in mains meter", "Plug-in meter", "1 % + 2 digits of 1 V", "2 % + 2 digits of 10 mA", "2 % + 0.5 W"),
+    UsualMeter("a station's display", "Station's display", "", "", "5 % + 5 W"),
+    UsualMeter("a supply's or load's own display", "Its own display", "1 % + 2 digits of 10 mV", "1 % + 2 digits of 10 mA", "2 % + 0.5 W"),
 )
 
 

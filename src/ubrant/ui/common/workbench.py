@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -238,6 +239,16 @@ class Workbench(QObject):
             self.shelf_changed.emit()
 
         self._push(f"{'edit' if before else 'add'} {meter.name}", do, undo)
+
+    def remove_meter(self, meter: Meter) -> None:
+        """Take a meter off the shelf; what it read stays."""
+
+        def keep(it: Meter) -> None:
+            self.logbook.keep_meter(it)
+            self.shelf_changed.emit()
+
+        gone = replace(meter, details=replace(meter.details, away=True))
+        self._push(f"remove {meter.name}", lambda: keep(gone), lambda: keep(meter))
 
     def keep_import(self, keep: Callable[[], Run]) -> Run | None:
         """Keep a log from elsewhere, by a function that does; None when it could not be kept."""

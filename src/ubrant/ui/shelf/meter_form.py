@@ -10,8 +10,10 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidge
 
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.usual_meters import USUAL
 from ubrant.core.quantities.accuracy import parse_share, parse_standard
 from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.wording import say
 from ubrant.methods.method import METERED_AT
 from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
@@ -20,6 +22,7 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 
+_Rows = tuple[tuple[str, tuple[QWidget, ...]], ...]
 _BAUDS = (9600, 19200, 38400, 57600, 115200, 230400)
 
 
@@ -43,6 +46,12 @@ class MeterForm(QWidget):
         self.volts.setPlaceholderText("0.1 % + 3 mV")
         self.amps.setPlaceholderText("0.5 % + 2 digits of 10 mA")
         self.watts = plain_field(self.tr("Accuracy of its watts"), details.power_accuracy, "1 % + 0.5 W")
+        self.like = Choice(self.tr("How good it is"))
+        self.like.addItem(self.tr("as its manual says, below"), None)
+        for usual in USUAL:
+            self.like.addItem(say("as {kind} usually is (assumed)", kind=say(usual.kind)), usual)
+        self._assumed = details.assumed
+        self.like.setCurrentIndex(next((k for k, usual in enumerate(USUAL, start=1) if usual.kind == details.assumed), 0))
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
@@ -109,6 +118,9 @@ class MeterForm(QWidget):
         for line in lines:
             line.textChanged.connect(self._look)
             line.returnPressed.connect(self._emit)
+        self.like.activated.connect(lambda _: self._take_usual())
+        for line in (self.volts, self.amps, self.watts):
+            line.textEdited.connect(lambda _: self._says_own())
         for choice in (self.role, self.connection):
             choice.currentIndexChanged.connect(lambda _: self._kind_changed())
         for combo in (self.address, self.profile):
@@ -122,22 +134,30 @@ class MeterForm(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(label(self.tr("A meter"), "heading"))
-        rows: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
+        self.more = button(self.tr("More …"), lambda: self._fold(is_open=self._folded.isHidden()), "link")
+        self._folded = QWidget()
+        behind = QVBoxLayout(self._folded)
+        behind.setContentsMargins(0, 0, 0, 0)
+        behind.setSpacing(4)
+        first: _Rows = (
             (self.tr("Name"), (self.name,)),
             (self.tr("It is"), (self.role,)),
+            (self.tr("How good it is"), (self.like,)),
             (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)),
             (self.tr("Accuracy of its amperes"), (self.amps,)),
             (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
-            (self.tr("What it was found to be"), (self.found,)),
-            ("", (self.check_button, self.certificate_button)),
-            (self.tr("Next check due, drift a year"), (self.due, self.drift)),
-            (self.tr("For each °C outside 18 to 28 °C"), (self.tempco,)),
-            (self.tr("Tried with a check standard of"), (self.standard,)),
             (self.tr("Reads up to"), (self.max_v, self.max_a)),
             (self.tr("Its readings"), (self.connection,)),
             (self.tr("Where: address, port or file"), (self.address,)),
             (self.tr("How: profile, or which column is what"), (self.profile,)),
             ("", (self.baud, self.try_button)),
+            (self.tr("What it was found to be"), (self.found,)),
+            ("", (self.check_button, self.certificate_button)),
+        )
+        seldom: _Rows = (
+            (self.tr("Next check due, drift a year"), (self.due, self.drift)),
+            (self.tr("For each °C outside 18 to 28 °C"), (self.tempco,)),
+            (self.tr("Tried with a check standard of"), (self.standard,)),
             (self.tr("Clipped at"), (self.tap,)),
             (self.tr("Drops in the current path, draws from the voltage"), (self.burden, self.input_ohm)),
             (self.tr("Shows nothing under"), (self.floor,)),
@@ -145,16 +165,13 @@ class MeterForm(QWidget):
             (self.tr("Counters begin again at"), (self.full_ah, self.full_wh)),
             ("", (self.reversed,)),
         )
-        for title, widgets in rows:
-            if title:
-                layout.addSpacing(5)
-                name = label(title)
-                layout.addWidget(name)
-                for widget in widgets:
-                    self._titles[widget] = name
-            layout.addLayout(row(*widgets))
-            if typed := [w for w in widgets if isinstance(w, QLineEdit) and w is not self.name]:
-                layout.addWidget(Beneath(*typed))
+        self._place(layout, first)
+        self._place(behind, seldom)
+        layout.addWidget(self.more)
+        layout.addWidget(self._folded)
+        self._fold(
+            is_open=any(isinstance(w, QLineEdit) and w.text() for _, widgets in seldom for w in widgets) or self.reversed.isChecked()
+        )
         layout.addWidget(self._trouble)
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
@@ -171,6 +188,39 @@ class MeterForm(QWidget):
             (self.max_a, "A"),
         ):
             field.setPlaceholderText(hint)
+
+    def _place(self, layout: QVBoxLayout, rows: _Rows) -> None:
+        for title, widgets in rows:
+            if title:
+                layout.addSpacing(5)
+                name = label(title)
+                layout.addWidget(name)
+                for widget in widgets:
+                    self._titles[widget] = name
+            layout.addLayout(row(*widgets))
+            if typed := [w for w in widgets if isinstance(w, QLineEdit) and w is not self.name]:
+                layout.addWidget(Beneath(*typed))
+
+    def _fold(self, *, is_open: bool) -> None:
+        """What is seldom known of a meter stands behind *More …*, and is there where something of it is known."""
+        self._folded.setVisible(is_open)
+        self.more.setText(self.tr("Less") if is_open else self.tr("More …"))
+
+    def _take_usual(self) -> None:
+        """What such a meter usually is, in place of what stands there; and a name where it has none yet."""
+        usual = self.like.currentData()
+        self._assumed = usual.kind if usual is not None else ""
+        if usual is None:
+            return
+        for line, text in ((self.volts, usual.volts), (self.amps, usual.amps), (self.watts, usual.watts)):
+            line.setText(text)
+        if not self.name.text().strip():
+            self.name.setText(say(usual.name))
+
+    def _says_own(self) -> None:
+        """An accuracy that a person types is assumed no more."""
+        self._assumed = ""
+        self.like.setCurrentIndex(0)
 
     def _kind_changed(self) -> None:
         """Show what this kind of connection needs."""
@@ -257,6 +307,7 @@ class MeterForm(QWidget):
             drift_a_year=parse_share(self.drift.text()),
             tempco=parse_share(self.tempco.text()),
             standard=self.standard.text().strip(),
+            assumed=self._assumed,
         )
         return replace(
             self._meter,

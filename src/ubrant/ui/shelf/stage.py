@@ -20,7 +20,8 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.kept.accounts import summary_of
-from ubrant.runs.kept.answer_sheet import sheet_of_unit
+from ubrant.runs.kept.answer_sheet import AnswerRow, sheet_of_unit
+from ubrant.runs.kept.meter_told import settled_by, used_in
 from ubrant.runs.kept.naming import is_about_its_unit
 from ubrant.runs.kept.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
 from ubrant.runs.studies.what_feeds import has_port
@@ -29,6 +30,7 @@ from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.shelf.answers import AnswersView
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.first_start import FirstStart
+from ubrant.ui.shelf.meter_page import MeterPage
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
@@ -38,7 +40,7 @@ from ubrant.ui.widgets.text import set_tip
 if TYPE_CHECKING:
     from ubrant.ui.shelf.meter_form import MeterForm
 
-_MOST_RUNS = 40
+_MOST_RUNS, _MOST_USES = 40, 2000
 _ROOM = 38
 _LOOKED_AT = 8
 _CHOICE = 116
@@ -156,7 +158,12 @@ class ShelfStage(QWidget):
             self.first.look()
         self._show_meters()
         self._mark_chosen()
-        if not self._form_is_open():
+        page = self._side.findChild(MeterPage)
+        known = {meter.id: meter for meter in logbook.meters()} if page is not None else {}
+        if page is not None and page.meter.id in known:
+            self.show_meter(known[page.meter.id])
+        elif page is not None or self._side.findChild(QWidget, _FORM) is None:
+            self._leave_panel()
             self._show_unit(self._bench.unit_id)
 
     def _on_shelf(self) -> list[OnShelf]:
@@ -344,33 +351,62 @@ class ShelfStage(QWidget):
         for card in self._cards:
             card.set_chosen(card.unit.id in self.several if self.several else card.unit.id == self._bench.unit_id)
 
+    def show_meter(self, meter: Meter) -> None:
+        """The page of a meter at the right: how sure it is, when it was checked, what it would settle."""
+        logbook, now = self._bench.logbook, datetime.now().astimezone()
+        runs = [run for run, _ in logbook.runs(limit=_MOST_USES)]
+        sheets = [(one.unit, partial(self._sheet_of, one.unit)) for one in self._on_shelf()]
+        page = MeterPage(meter, settled_by(meter, sheets), now, used=used_in(meter, runs), may_change=not logbook.read_only)
+        page.edit_wanted.connect(self.start_meter)
+        page.check_wanted.connect(lambda it: self._bench.check_wanted.emit(it.id))
+        page.remove_wanted.connect(self._remove_meter)
+        page.wanted.connect(self._bench.measure_wanted)
+        self._put_in_panel(page)
+        page.edit_button.setFocus()
+
+    def _sheet_of(self, unit: Unit) -> list[AnswerRow]:
+        """As far as it is known by now: nothing is worked out for it."""
+        logbook = self._bench.logbook
+        return sheet_of_unit(logbook, unit, lambda run: logbook.summary(run.id), datetime.now().astimezone())
+
+    def _remove_meter(self, meter: Meter) -> None:
+        self._leave_panel()
+        self._bench.remove_meter(meter)
+
+    def _leave_panel(self) -> None:
+        if (there := self._side.findChild(QWidget, _FORM)) is not None:
+            there.hide()
+            there.setParent(None)
+            there.deleteLater()  # it may be what was just clicked
+
     def _show_meters(self) -> None:
         clear(self._meters)
         meters = self._bench.logbook.meters()
         if not meters:
             self._meters.addWidget(label(self.tr("No meter yet. Without its accuracy there is no ± and no verdict."), "quiet"))
         for meter in meters:
-            edit = button(meter.name, partial(self.start_meter, meter), "link")
+            edit = button(meter.name, partial(self.show_meter, meter), "link")
             self._meters.addLayout(row(edit, label(_accuracy_text(meter)), label(_connection_text(meter), "quiet"), stretch=1))
 
     # the panel at the right
-
-    def _form_is_open(self) -> bool:
-        return self._side.findChild(QWidget, _FORM) is not None
 
     def start_adding(self) -> None:
         """Open an empty form at the right."""
         self._open_form(UnitForm())
 
     def _open_form(self, form: UnitForm | MeterForm) -> None:
+        form.kept.connect(self._keep)
+        self._put_in_panel(form)
+        form.name.setFocus()
+
+    def _put_in_panel(self, form: UnitForm | MeterForm | MeterPage) -> None:
+        self._leave_panel()
         self._about.removeWidget(self.answers)
         self.answers.hide()
         clear(self._about)
-        form.kept.connect(self._keep)
         form.left.connect(lambda: self._close_form(form))
         form.setObjectName(_FORM)
         self._about.addWidget(form)
-        form.name.setFocus()
 
     def start_meter(self, meter: Meter | None = None) -> None:
         from ubrant.ui.shelf.meter_form import MeterForm  # with what reads profiles, slow to import
