@@ -186,6 +186,13 @@ SAMPLES["handover"] = Sample(
     _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
     (DC,),
 )
+SAMPLES["short-load"] = Sample(
+    Unit("Gate block", "battery", "12 V 45 Ah lead-acid"),
+    {"amps": "20 A", "lowest": "11 V"},
+    {60.0: "12.71 V 0.00 A", 75.0: "12.55 V 10.0 A", 95.0: "12.39 V 20.0 A"},
+    (DC,),
+)
+SAMPLES["standing"] = Sample(Unit("Spare block", "battery", "12 V 45 Ah lead-acid"), {}, {60.0: "12.72 V", 28 * 86_400.0: "12.63 V"}, (DC,))
 SAMPLES["joint"] = Sample(
     Unit("Fuse holder", "lead", "30 A fuse"),
     {"currents": "1, 5, 10, 20 A"},

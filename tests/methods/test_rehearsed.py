@@ -41,6 +41,15 @@ CASES = {
         {"loads": "lights, pump, fridge"},
         "it adds up",
     ),
+    "a short load": (
+        "short-load",
+        Unit("Van battery", "battery", "12 V 95 Ah lead-acid"),
+        {"battery": DC},
+        None,
+        {"amps": "20 A", "lowest": "11 V"},
+        "inside",
+    ),
+    "on the shelf": ("standing", BANK, {"battery": DC}, None, {}, "a month"),
     "how full": (
         "fullness",
         Unit("Van battery", "battery", "12 V 95 Ah lead-acid"),

@@ -231,6 +231,14 @@ REALLY_GIVES = Enquiry(
 )
 SIZE = Enquiry("size", words("Is it the size it says?"), 10, ("battery", "source"), words("farad capacitor capacitance label"))
 OPENS = Enquiry("opens", words("When does it open?"), 10, ("lead",), words("trips breaker fuse protection"))
+STANDS = Enquiry(
+    "stands",
+    words("How fast does it run down by itself?"),
+    62,
+    ("battery", "bank", "station", "source"),
+    words("self-discharge standing shelf store drawer bag month leak"),
+    words("Of iron phosphate two resting volts cannot show it."),
+)
 DROPS = Enquiry(
     "drops", words("How much does it lose, and does it get warm?"), 11, ("lead",), words("lead joint resistance drop bad one thick enough")
 )

@@ -46,14 +46,10 @@ class MeterForm(QWidget):
         self.volts.setPlaceholderText("0.1 % + 3 mV")
         self.amps.setPlaceholderText("0.5 % + 2 digits of 10 mA")
         self.watts = plain_field(self.tr("Accuracy of its watts"), details.power_accuracy, "1 % + 0.5 W")
-        self.like = Choice(self.tr("How good it is"))
-        self.like.addItem(self.tr("as its manual says, below"), None)
-        for usual in USUAL:
-            self.like.addItem(say("as {kind} usually is (assumed)", kind=say(usual.kind)), usual)
-        self._assumed = details.assumed
-        self.like.setCurrentIndex(next((k for k, usual in enumerate(USUAL, start=1) if usual.kind == details.assumed), 0))
+        self.like, self._assumed = Choice(self.tr("How good it is")), details.assumed
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
+        self._offer_usual()
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
         self._offer_choices()
         self.tap.addItems(METERED_AT)
@@ -96,6 +92,12 @@ class MeterForm(QWidget):
         self.profile.setEditText(details.profile)
         self._connect()
         self._look()
+
+    def _offer_usual(self) -> None:
+        self.like.addItem(self.tr("as its manual says, below"), None)
+        for usual in USUAL:
+            self.like.addItem(say("as {kind} usually is (assumed)", kind=say(usual.kind)), usual)
+        self.like.setCurrentIndex(next((k for k, usual in enumerate(USUAL, start=1) if usual.kind == self._assumed), 0))
 
     def _offer_choices(self) -> None:
         for text, key in (

@@ -1,0 +1,103 @@
+"""Left standing: percents, volts at rest by the chart, a capacitor's volts; what cannot be told yet, and what volts cannot show."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from tests.trials import trial
+from tests.window import begin, close, prepare, say_line
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.chemistry import CHEMISTRIES
+from ubrant.core.uncertainty.finding import AT_MOST
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
+
+BLOCK = "unit: Spare block\nkind: battery\nlabel: 12 V 45 Ah lead-acid\nvolts: 0.1 % + 5 mV\n"
+BANK = "unit: Bank\nkind: bank\nlabel: 10000 mAh 3.7 V\n"
+STATION = "unit: Station\nkind: station\nlabel: 500 Wh 25.6 V\nplan on: inverter on, nothing attached\n"
+STORE = "unit: Store\nkind: source\nlabel: 100 F 5.4 V\nvolts: 0.1 % + 5 mV\n"
+MONTH = 365.25 / 12
+
+
+@pytest.fixture
+def told(tmp_path):
+    def tell(head, *lines):
+        path = tmp_path / "standing.jot"
+        path.write_text(f"method: standing\n{head}\n" + "\n".join(lines) + "\n", "utf-8")
+        return account_of_stored(read_file(path, LogOptions()).record())
+
+    return tell
+
+
+def test_percents_are_points_a_month(told):
+    found = told(BANK, "@2026-10-01 10:00 bank 98 %", "@2026-11-01 10:00 bank 83 %")
+    assert found.findings["lost_a_month"].value == pytest.approx(15 / 31 * MONTH)
+    assert found.findings["self_power"].value == pytest.approx(0.15 * 37 / (31 * 24))
+    assert found.findings["empty_after"].value == pytest.approx(100 / 15 * 31 * 86400)
+    both_ends = math.hypot(*(2 * (3.0 / math.sqrt(3), 0.5 / math.sqrt(3))))  # ± 3 points of linearity and the last digit at each
+    assert found.findings["lost_a_month"].standard_uncertainty == pytest.approx(both_ends / 31 * MONTH, rel=0.01)
+    assert found.sentence.startswith("Loses 14.7 ± 4.9 % a month")
+
+
+def test_a_point_or_two_only_bound_it(told):
+    found = told(BANK, "@2026-10-01 10:00 bank 98 %", "@2026-11-01 10:00 bank 97 %")
+    assert found.findings["lost_a_month"].bound == AT_MOST
+    assert "too soon to say more after 31 days" in found.sentence
+
+
+def test_what_is_empty_within_days_is_told_in_watts(told):
+    """46 points of 500 Wh in 18 h are 12.8 W."""
+    found = told(STATION, "@2026-10-01 10:00 station 98 %", "@2026-10-02 04:00 station 52 %")
+    assert found.findings["self_power"].value == pytest.approx(0.46 * 500 / 18)
+    assert "lost_a_month" not in found.findings
+    assert found.sentence.startswith("A full one is empty after 39 h 08 min: it burns 12.8 ± 1.4 W")
+    assert "On meanwhile: inverter on, nothing attached." in found.warnings
+
+
+def test_volts_at_rest_are_read_by_the_chart(told):
+    found = told(BLOCK, "@2026-10-01 10:00 12.70 V", "@2026-10-29 10:00 12.50 V")
+    volts, percents = zip(*reversed(CHEMISTRIES["lead-acid"].rest_chart), strict=True)
+    before, after = (np.interp(v / 6, volts, percents) for v in (12.70, 12.50))
+    assert found.findings["lost_a_month"].value == pytest.approx((before - after) / 28 * MONTH, rel=0.03)
+    assert not found.warnings
+
+
+def test_more_than_a_battery_loses_by_itself_is_said(told):
+    found = told(BLOCK, "@2026-10-01 10:00 12.70 V", "@2026-10-15 10:00 12.00 V")
+    assert any("something draws on it, or a cell is bad" in w for w in found.warnings)
+    assert any("two weeks tell more" in w for w in told(BLOCK, "@2026-10-01 10:00 12.70 V", "@2026-10-04 10:00 12.60 V").warnings)
+
+
+def test_a_capacitor_leaks_the_less_the_less_is_in_it(told):
+    """V = V₀·e^(−t/τ): after 3 days at 4.71 of 5.40 V τ is 21.9 days, and half is left after τ·ln 2."""
+    found = told(STORE, "@2026-10-01 10:00 5.40 V", "@2026-10-04 10:00 4.71 V")
+    tau_s = 3 * 86400 / math.log(5.40 / 4.71)
+    assert found.findings["volts_a_day"].value == pytest.approx(0.69 / 3)
+    assert found.findings["half_after"].value == pytest.approx(tau_s * math.log(2))
+
+
+def test_typed_through_the_window_it_is_the_same(bench_window, qtbot, told):
+    window = bench_window
+    lines = ("@2026-10-01 10:00 12.70 V", "@2026-10-29 10:00 12.50 V")
+    prepare(window, Unit("Spare block", "battery", "12 V 45 Ah lead-acid"), "standing")
+    begin(window, qtbot)
+    for line in lines:
+        say_line(window, qtbot, line)
+    account = close(window, qtbot)
+    assert account.findings["lost_a_month"].value == pytest.approx(told(BLOCK, *lines).findings["lost_a_month"].value)
+    assert "a month" in window.findings.verdict.text()
+
+
+def test_the_truth_is_inside(told, share):
+    """A bank whose display is off by up to 3 points at each end, as it shows whole ones."""
+
+    def draw(rng):
+        points, start = rng.uniform(12, 60), rng.uniform(85, 99)
+        ends = [round(value + rng.uniform(-3, 3)) for value in (start, start - points)]
+        found = told(BANK, f"@2026-10-01 10:00 bank {min(ends[0], 100)} %", f"@2026-11-01 10:00 bank {ends[1]} %").findings["lost_a_month"]
+        return {"lost_a_month": (found.value - points / 31 * MONTH, found)}
+
+    trial("standing", draw, share)
