@@ -74,7 +74,7 @@ class ShortLoadMethod(d.TypedMethod):
         ohm, left = made["ohm"], made["left"]
         if ohm is None or not ohm.value > 0:
             raise d.ReadingsError(say("Its volts do not fall under load: are the rows mixed up, or did something charge it?"))
-        ohm += d.scattered(_scatter(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
+        ohm += d.within(_apart(amps, volts), words("from load to load"), "Ω", note=say("its resistance is not the same under each"))
         most = float(amps.max())
         found = {"resistance": d.Finding.made("resistance", say("Resistance, after some seconds"), ohm, "Ω", _how(amps))}
         said = self._of_time(seen, read) + self._of_charge(seen, volts, amps)
@@ -184,9 +184,12 @@ def _figures(values: d.Columns, asked: float) -> dict[str, float | None]:
     return {"ohm": float(-slope), "left": float(rest + slope * asked)}
 
 
-def _scatter(amps: np.ndarray, volts: np.ndarray) -> float:
-    """Standard uncertainty of the slope by what the points leave of the line; 0 for two."""
-    return float(np.polyfit(amps, volts, 1, cov=True)[1][0, 0] ** 0.5) if len(amps) > 2 else 0.0
+def _apart(amps: np.ndarray, volts: np.ndarray) -> float:
+    """Half of what the slopes from the least load to each of the others lie apart, Ω; 0 for two looks."""
+    order = np.argsort(amps)
+    rest, *loaded = order.tolist()
+    slopes = [(volts[rest] - volts[k]) / (amps[k] - amps[rest]) for k in loaded if amps[k] > amps[rest]]
+    return float(np.ptp(slopes)) / 2
 
 
 def _how(amps: np.ndarray) -> str:
