@@ -157,7 +157,7 @@ class StandingMethod(d.TypedMethod):
             )
             raise d.ReadingsError(say(text, kind=kind.name))
         lost = one - other
-        lost += abs(lost.value) * d.within(_CHART_SLOPE, words("another chart"), note=say("its own may be steeper, or flatter"))
+        lost += abs(lost.value) * d.within(_CHART_SLOPE, words("the chart's slope"), note=say("its own may be steeper, or flatter"))
         said = [] if days >= _LONG_D else [say("Volts hardly move in {n} days: two weeks tell more, four are better.", n=show(days, 2))]
         month = _at_least_nothing("lost_a_month", say("Loses in a month"), lost * (_MONTH_D / days), "%", working)
         if (month.value or 0.0) - (month.expanded_uncertainty or 0.0) > _MUCH and month.bound != AT_MOST:
