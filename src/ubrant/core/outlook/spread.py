@@ -88,6 +88,10 @@ def parse_spread(text: str, unit: str, *, bare: bool = False) -> Uncertain:
         return Uncertain((low + high) / 2, 0.0, low, high)
     if match := re.fullmatch(rf"({NUMBER})\s*(?:±|\+/-|\+-)\s*({NUMBER})\s*(\D*)", text):
         value, half = (_quantity(f"{part} {match[3]}", unit, bare) for part in (match[1], match[2]))
+        if abs(half) > abs(value):
+            raise QuantityError(
+                say("“{what}”: what it may be off by is more than it is itself. Write it like “10..90 {unit}”.", what=text, unit=unit)
+            )
         return Uncertain(value, abs(half) / COVERAGE)
     if text.startswith("~"):
         value = _quantity(text[1:], unit, bare)

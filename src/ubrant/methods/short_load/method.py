@@ -74,7 +74,9 @@ class ShortLoadMethod(d.TypedMethod):
         ohm, left = made["ohm"], made["left"]
         if ohm is None or not ohm.value > 0:
             raise d.ReadingsError(say("Its volts do not fall under load: are the rows mixed up, or did something charge it?"))
-        ohm += d.within(_apart(amps, volts), words("the loads telling it differently"), "Ω", note=say("its resistance is not the same under each"))
+        ohm += d.within(
+            _apart(amps, volts), words("the loads telling it differently"), "Ω", note=say("its resistance is not the same under each")
+        )
         most = float(amps.max())
         found = {"resistance": d.Finding.made("resistance", say("Resistance, after some seconds"), ohm, "Ω", _how(amps))}
         said = self._of_time(seen, read) + self._of_charge(seen, volts, amps)

@@ -34,6 +34,7 @@ from ubrant.core.outlook.kit import (
     usual_ohm,
     with_volts,
 )
+from ubrant.core.outlook.slips import impossible, unlikely
 from ubrant.core.outlook.spread import NONE, Uncertain, parse_spread, share_of
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
@@ -108,6 +109,9 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     sources, remarks = _with_volts(sources, ways, loads)
     loads = tuple(_as_watts(load, sources[0]) for load in loads)
     kit = Kit(sources, loads, ways, inputs, starts, part.name, (*remarks, *_plugs(sources, ways, loads)))
+    if trouble := impossible(kit):
+        raise KitError(trouble)
+    kit = replace(kit, remarks=(*kit.remarks, *unlikely(kit)))
     if kit.varies and not part.day.starts.strip():
         kit = replace(
             kit, remarks=(*kit.remarks, say("Nobody said when it is switched on: midnight is taken. Write the time, like 17:30."))

@@ -64,10 +64,23 @@ def sentence(looked: OutlookAnswer) -> str:
         assert looked.first is not None
         return say("It does not run: {what}.", what=cause_text(looked.first, kit))
     text = say("Runs for about {time}", time=show_duration(looked.runtime_s))
-    if looked.low_s < looked.runtime_s or looked.high_s > looked.runtime_s:
+    if is_at_an_edge(looked):
+        text = say("Runs for {low} to {high}", low=show_duration(looked.low_s), high=_end(looked))
+    elif looked.low_s < looked.runtime_s or looked.high_s > looked.runtime_s:
         text = say("{what}, somewhere from {low} to {high}", what=text, low=show_duration(looked.low_s), high=_end(looked))
     first = say("; then {what}.", what=cause_text(looked.first, kit)) if looked.first is not None else "."
     return text + first
+
+
+_EDGE = 0.05
+
+
+def is_at_an_edge(looked: OutlookAnswer) -> bool:
+    """Whether what the pencil says is an end of the band, as it is where a label is all that is known: then it is no best value."""
+    if looked.runtime_s is None or math.isinf(looked.high_s) or not looked.low_s < looked.high_s:
+        return False
+    room = _EDGE * (looked.high_s - looked.low_s)
+    return looked.runtime_s <= looked.low_s + room or looked.runtime_s >= looked.high_s - room
 
 
 def _end(looked: OutlookAnswer) -> str:
@@ -86,8 +99,12 @@ def goes_dark(looked: OutlookAnswer) -> tuple[str, str]:
     if kit.varies and looked.runtime_s < 48 * 3600:
         moments = [clock(kit.starts_s + s) for s in (looked.runtime_s, looked.low_s, min(looked.high_s, looked.middle.horizon_s))]
         day = say(" the next day") if kit.starts_s + looked.runtime_s >= 86400 else ""
+        if is_at_an_edge(looked):
+            return say("goes dark between {low} and {high}{day}", low=moments[1], high=moments[2], day=day), ""
         about = say("goes dark about {time}{day}", time=moments[0], day=day)
         return about, say("between {low} and {high}", low=moments[1], high=moments[2]) if moments[1] != moments[2] else ""
+    if is_at_an_edge(looked):
+        return say("dark after {low} to {high}", low=show_duration(looked.low_s), high=_end(looked)), ""
     about = say("dark after {time}", time=show_duration(looked.runtime_s))
     if looked.low_s < looked.runtime_s or looked.high_s > looked.runtime_s:
         return about, say("between {low} and {high}", low=show_duration(looked.low_s), high=_end(looked))

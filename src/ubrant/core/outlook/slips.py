@@ -1,0 +1,84 @@
+"""What a person who knows such kits would not believe: refused where it cannot be, remarked on where it hardly is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from ubrant.core.outlook.duty import DAY_S
+from ubrant.core.outlook.kit import CURRENT, SUN, Kit, Load, Way
+from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.wording import say, words
+
+_GONE_S, _HARD_S = 120.0, 720.0
+"""A store that would be empty in two minutes is none of this load; in less than twelve it is drawn on harder than most may be. Common practice, no source."""
+_SHORT_S, _ROOM, _IDLE_W = 30.0, 1.02, 100.0
+"""What is on no longer than that is a start; more than so many watts no inverter of a maker burns by itself. Common practice, no source."""
+_NIGHT = (21 * 3600.0, 3 * 3600.0)
+
+
+def impossible(kit: Kit) -> str:
+    """Why it cannot be as it is written, in a sentence; empty where it can."""
+    for load, way in _through(kit):
+        if load.drawn.value > _ROOM * way.max_w and _on_s(load) > _SHORT_S:
+            text = words("{load} takes {w} W while it is on, and {way} carries {most} W: it would switch off. Which of the two is it?")
+            return say(text, load=load.name, w=plain(load.drawn.value, 4), way=way.name, most=plain(way.max_w, 4))
+    gone_s = _empty_in_s(kit)
+    if gone_s < _GONE_S:
+        text = words("{w} W would empty {wh} Wh in {time}: are watts kilowatts, or ampere-hours milliampere-hours?")
+        return say(text, w=show(_all_on_w(kit), 3), wh=show(_held_wh(kit), 3), time=show_duration(gone_s))
+    for one in kit.inputs:
+        for start, end in one.duty.windows if one.shape == SUN else ():
+            noon = (start + end) / 2 % DAY_S
+            if noon >= _NIGHT[0] or noon < _NIGHT[1]:
+                return say("{name}: those hours are of the night, and the sun shines by day: are they the other way round?", name=one.name)
+    return ""
+
+
+def unlikely(kit: Kit) -> Iterator[str]:
+    """What has to be looked at, a sentence each."""
+    gone_s = _empty_in_s(kit)
+    if _GONE_S <= gone_s < _HARD_S:
+        text = words(
+            "With all on it would be empty in {time}: few batteries may be drawn on so hard. Look at the watts, and at what its label allows."
+        )
+        yield say(text, time=show_duration(gone_s))
+    for way in kit.ways:
+        if way.idle.value > _IDLE_W:
+            yield say(
+                "{way} burns {w} W with nothing on it: most burn 2 to 60. Are they milliwatts, or is a load in them?",
+                way=way.name,
+                w=plain(way.idle.value, 4),
+            )
+        together = [load for load, through in _through(kit) if through is way and _on_s(load) > _SHORT_S]
+        watts = sum(load.drawn.value for load in together)
+        if len(together) > 1 and watts > _ROOM * way.max_w:
+            text = words("All that goes through {way} at once is {w} W, and it carries {most}: when they are on together it switches off.")
+            yield say(text, way=way.name, w=show(watts, 3), most=plain(way.max_w, 4))
+
+
+def _through(kit: Kit) -> Iterator[tuple[Load, Way]]:
+    for load in kit.loads:
+        way = kit.way_of(load)
+        if way is not None and load.kind != CURRENT:
+            yield load, way
+
+
+def _on_s(load: Load) -> float:
+    """How long it is on at a time, as far as that is known."""
+    if load.duty.period_s is None:
+        return math.inf
+    return load.duty.period_s * load.duty.share.value
+
+
+def _all_on_w(kit: Kit) -> float:
+    return sum(load.drawn.value for load in kit.loads if load.kind != CURRENT and _on_s(load) > _SHORT_S)
+
+
+def _held_wh(kit: Kit) -> float:
+    return sum(source.energy_wh for source in kit.sources)
+
+
+def _empty_in_s(kit: Kit) -> float:
+    watts = _all_on_w(kit)
+    return 3600 * _held_wh(kit) / watts if watts > 0 else math.inf

@@ -1,0 +1,82 @@
+"""Outlooks that no one who knows such kits would believe: refused, or remarked on; what is usual goes through without a word."""
+
+from __future__ import annotations
+
+import pytest
+
+from ubrant.core.outlook.answers import look
+from ubrant.core.outlook.spread import parse_spread
+from ubrant.core.quantities.quantity import QuantityError
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_parts import KitError
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+from ubrant.runs.kits.outlooks import goes_dark, sentence
+
+USUAL = {SOURCE: "Pack 100 Ah 12.8 V label", WAY: "inverter 88 %, idle 7 W, max 300 W", LOAD: "fridge 40 W 8 of 20 min"}
+
+
+def kit(more=(), starts="17:00", **changes):
+    rows = [(kind, changes.get(kind, text)) for kind, text in USUAL.items()]
+    return kit_of(kit_part_of([*rows, *more], starts))
+
+
+def test_what_is_usual_is_not_asked_about():
+    assert not any("?" in text for text in kit().remarks)
+    assert not any("on together" in text for text in kit(more=[(LOAD, "lamp 60 W 19:00 to 23:00")]).remarks)
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [
+        ({LOAD: "fridge 40 kW 8 of 20 min"}, "carries 300 W"),
+        ({WAY: "inverter 88 %, idle 7 W", LOAD: "fridge 40 kW 8 of 20 min"}, "are watts kilowatts"),
+        ({SOURCE: "Pack 100 mAh 12.8 V label"}, "ampere-hours milliampere-hours"),
+        ({WAY: "inverter 88 %, idle 7 W, max 30 W"}, "fridge takes 40 W while it is on, and inverter carries 30 W"),
+    ],
+)
+def test_what_cannot_be_is_refused(changes, says):
+    with pytest.raises(KitError, match=says):
+        kit(**changes)
+
+
+def test_a_start_may_be_over_what_a_way_carries():
+    """Twenty seconds of 400 W are a surge, and no load that lasts."""
+    assert kit(**{LOAD: "pump 400 W 6 shots an hour, 20 s each"}).loads[0].drawn.value == 400
+
+
+def test_the_sun_shines_by_day():
+    with pytest.raises(KitError, match="hours are of the night"):
+        kit(more=[(INPUT, "panel 400 W sun 20:00 to 06:00")])
+    assert kit(more=[(INPUT, "panel 400 W sun 06:00 to 20:00")]).inputs
+
+
+@pytest.mark.parametrize(
+    ("changes", "more", "says"),
+    [
+        ({WAY: "inverter 88 %, idle 700 W"}, (), "burns 700 W with nothing on it"),
+        ({SOURCE: "Pack 5 Ah 12.8 V label", WAY: "inverter 88 %, idle 7 W", LOAD: "kettle 400 W"}, (), "drawn on so hard"),
+        ({LOAD: "fridge 250 W 8 of 20 min"}, [(LOAD, "heater 200 W")], "when they are on together it switches off"),
+    ],
+)
+def test_what_hardly_is_is_remarked_on(changes, more, says):
+    assert any(says in text for text in kit(more=more, **changes).remarks)
+
+
+@pytest.mark.parametrize(("text", "may"), [("40 ± 400 W", False), ("40 ± 40 W", True), ("40 ± 3 W", True)])
+def test_nothing_is_off_by_more_than_itself(text, may):
+    if may:
+        assert parse_spread(text, "W").value == 40
+    else:
+        with pytest.raises(QuantityError, match="more than it is itself"):
+            parse_spread(text, "W")
+
+
+def test_an_end_of_the_band_is_no_best_value():
+    """By a label alone, 65 to 100 % of it, the pencil's sum is the upper end; measured it lies inside."""
+    by_label = look(kit())
+    assert sentence(by_label).startswith("Runs for ")
+    assert "about" not in sentence(by_label)
+    assert goes_dark(by_label)[1] == ""
+    measured = look(kit(**{SOURCE: "Pack 1200 ± 60 Wh"}))
+    assert "Runs for about" in sentence(measured)
+    assert "somewhere from" in sentence(measured)
