@@ -120,7 +120,7 @@ _LITTLE, _QUICK_H = 40.0, 1 / 6
 """Under so many percent a chain is asked about, as is a charge in less than this. Common practice, no source."""
 
 
-def unlikely(
+def recharge_slips(
     one: DeviceRecharge, share: Finding | None, taken: Finding | None = None, stored: Finding | None = None
 ) -> Iterable[tuple[str, str]]:
     """(what it is asked by, the question) of a charge that little arrives of, or that was made in no time."""

@@ -10,7 +10,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy, unlikely
+from ubrant.core.battery.device_charge import (
+    DeviceRecharge,
+    may_fly,
+    other_device,
+    recharge_findings,
+    recharge_slips,
+    rules_of_thumb,
+    to_buy,
+)
 from ubrant.core.battery.label_doubt import Holds, held_by_label, held_by_source, in_quarters
 from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
@@ -176,7 +184,7 @@ class RechargeMethod(TypedMethod):
         for number, one in enumerate(all_of_them, start=1):
             suffix = "" if number == 1 else f"_{number}"
             found = (account.findings.get(f"{key}{suffix}") for key in ("chain_efficiency", "recharge_energy", "stored_energy"))
-            yield from (Doubt(f"{key}-{number}", text) for key, text in unlikely(one, *found))
+            yield from (Doubt(f"{key}-{number}", text) for key, text in recharge_slips(one, *found))
         made = [one for one in all_of_them if one.source is not None]
         for number, (one, other) in enumerate(itertools.pairwise(made), start=1):
             if one.source is None or other.source is None:
