@@ -8,7 +8,7 @@ from ubrant.core.outlook.answers import look
 from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.runs.kits.kit_file import kit_of
-from ubrant.runs.kits.kit_parts import KitError
+from ubrant.runs.kits.kit_parts import DayPart, KitError, KitPart, LoadPart, SourcePart
 from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
 from ubrant.runs.kits.outlooks import goes_dark, sentence
 
@@ -31,6 +31,9 @@ def test_what_is_usual_is_not_asked_about():
         ({LOAD: "fridge 40 kW 8 of 20 min"}, "carries 300 W"),
         ({WAY: "inverter 88 %, idle 7 W", LOAD: "fridge 40 kW 8 of 20 min"}, "are watts kilowatts"),
         ({SOURCE: "Pack 100 mAh 12.8 V label"}, "ampere-hours milliampere-hours"),
+        ({WAY: "inverter 88 %, max 300 W, surge 20 W"}, "are the two swapped"),
+        ({LOAD: "pump 60 W, start 30 W"}, "30 W at its start: are the two swapped"),
+        ({LOAD: "pump 60 W, standby 80 W"}, "80 W while it is not: are the two swapped"),
         ({WAY: "inverter 88 %, idle 7 W, max 30 W"}, "fridge takes 40 W while it is on, and inverter carries 30 W"),
     ],
 )
@@ -54,6 +57,9 @@ def test_the_sun_shines_by_day():
     ("changes", "more", "says"),
     [
         ({WAY: "inverter 88 %, idle 700 W"}, (), "burns 700 W with nothing on it"),
+        ({WAY: "inverter 12 %, idle 7 W"}, (), "passes 12 % on: is that what it loses?"),
+        ({SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label", WAY: "w 88 %, leads 10 m 0.75 mm²"}, (), "drop 1.8 V of 12."),
+        ({SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label"}, [(SOURCE, "Other 100 Ah 25.6 V LiFePO4 label")], "may not stand the other"),
         ({SOURCE: "Pack 5 Ah 12.8 V label", WAY: "inverter 88 %, idle 7 W", LOAD: "kettle 400 W"}, (), "drawn on so hard"),
         ({LOAD: "fridge 250 W 8 of 20 min"}, [(LOAD, "heater 200 W")], "when they are on together it switches off"),
     ],
@@ -80,3 +86,11 @@ def test_an_end_of_the_band_is_no_best_value():
     measured = look(kit(**{SOURCE: "Pack 1200 ± 60 Wh"}))
     assert "Runs for about" in sentence(measured)
     assert "somewhere from" in sentence(measured)
+
+
+def test_no_source_gives_more_than_a_quarter_of_its_volts_squared_over_its_resistance():
+    """12.9 V through 5 Ω give 8.3 W at the most: 60 W it does not carry, and nothing burns more than there is."""
+    source = SourcePart(name="Pack", capacity="88 Ah", volts="12.8 V", chemistry="lifepo4", resistance="5 Ω")
+    looked = look(kit_of(KitPart(source=[source], load=[LoadPart(name="pump", power="60 W")], day=DayPart(starts="08:00"))))
+    assert sentence(looked) == "It does not run: more is asked of Pack than it carries."
+    assert sum(wh for _, wh in looked.lost) <= 88 * 12.9

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from ubrant.core.outlook.duty import DAY_S
-from ubrant.core.outlook.kit import CURRENT, SUN, Kit, Load, Way
+from ubrant.core.outlook.kit import CURRENT, SUN, Kit, Load, Source, Way
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.wording import say, words
 
@@ -15,6 +15,9 @@ _GONE_S, _HARD_S = 120.0, 720.0
 _SHORT_S, _ROOM, _IDLE_W = 30.0, 1.02, 100.0
 """What is on no longer than that is a start; more than so many watts no inverter of a maker burns by itself. Common practice, no source."""
 _NIGHT = (21 * 3600.0, 3 * 3600.0)
+_OTHER_VOLTS, _DROP, _LITTLE = 1.4, 0.1, 0.25
+"""Sources of one system lie within two fifths of each other; leads drop a twentieth, and a tenth is too much; what passes on less than a quarter is no
+converter. Common practice, no source."""
 
 
 def impossible(kit: Kit) -> str:
@@ -23,6 +26,18 @@ def impossible(kit: Kit) -> str:
         if load.drawn.value > _ROOM * way.max_w and _on_s(load) > _SHORT_S:
             text = words("{load} takes {w} W while it is on, and {way} carries {most} W: it would switch off. Which of the two is it?")
             return say(text, load=load.name, w=plain(load.drawn.value, 4), way=way.name, most=plain(way.max_w, 4))
+    for way in kit.ways:
+        if way.surge_w < way.max_w < math.inf:
+            text = words("{way} carries {most} W for ever and {surge} W at a start: are the two swapped?")
+            return say(text, way=way.name, most=plain(way.max_w, 4), surge=plain(way.surge_w, 4))
+    for load in (one for one in kit.loads if one.kind != CURRENT):
+        told = {"load": load.name, "w": plain(load.drawn.value, 4)}
+        if 0 < load.start_w < load.drawn.value:
+            text = words("{load} takes {w} W while it is on, and {start} W at its start: are the two swapped?")
+            return say(text, **told, start=plain(load.start_w, 4))
+        if load.standby.value > load.drawn.value > 0:
+            text = words("{load} takes {w} W while it is on, and {standby} W while it is not: are the two swapped?")
+            return say(text, **told, standby=plain(load.standby.value, 4))
     gone_s = _empty_in_s(kit)
     if gone_s < _GONE_S:
         text = words("{w} W would empty {wh} Wh in {time}: are watts kilowatts, or ampere-hours milliampere-hours?")
@@ -43,7 +58,11 @@ def unlikely(kit: Kit) -> Iterator[str]:
             "With all on it would be empty in {time}: few batteries may be drawn on so hard. Look at the watts, and at what its label allows."
         )
         yield say(text, time=show_duration(gone_s))
+    yield from _of_volts(kit)
     for way in kit.ways:
+        if way.loss is None and way.efficiency.value < _LITTLE:
+            yield say("{way} passes {n} % on: is that what it loses?", way=way.name, n=plain(100 * way.efficiency.value, 3))
+        yield from _of_leads(kit, way)
         if way.idle.value > _IDLE_W:
             yield say(
                 "{way} burns {w} W with nothing on it: most burn 2 to 60. Are they milliwatts, or is a load in them?",
@@ -55,6 +74,35 @@ def unlikely(kit: Kit) -> Iterator[str]:
         if len(together) > 1 and watts > _ROOM * way.max_w:
             text = words("All that goes through {way} at once is {w} W, and it carries {most}: when they are on together it switches off.")
             yield say(text, way=way.name, w=show(watts, 3), most=plain(way.max_w, 4))
+
+
+def _of_volts(kit: Kit) -> Iterator[str]:
+    """Sources of different volts, one after the other, on what nobody said to take both."""
+    volts = [_volts_known(source) for source in kit.sources]
+    known = [v for v in volts if v > 0]
+    hanging = [way for way in kit.ways if way.window is None] + [load for load in kit.loads if not load.way and load.window is None]
+    if len(known) > 1 and max(known) > _OTHER_VOLTS * min(known) and hanging:
+        text = words(
+            "{low} has {a} V and {high} {b} V: what runs from the one may not stand the other. Write the window of {names}, like “10-30 V”."
+        )
+        low, high = (kit.sources[volts.index(v)] for v in (min(known), max(known)))
+        names = ", ".join(one.name for one in hanging)
+        yield say(text, low=low.name, a=plain(min(known)), high=high.name, b=plain(max(known)), names=names)
+
+
+def _volts_known(source: Source) -> float:
+    """0 where nobody knows them."""
+    return source.nominal_v or (source.mean_v if source.curve is not None else 0.0)
+
+
+def _of_leads(kit: Kit, way: Way) -> Iterator[str]:
+    """Leads that drop more than a tenth of the volts while all through them is on."""
+    volts = _volts_known(kit.sources[0])
+    watts = sum(load.drawn.value for load, through in _through(kit) if through is way) / max(way.efficiency.value, 0.1) + way.idle.value
+    drop = way.lead_ohm * watts / volts if volts > 0 else 0.0
+    if drop > _DROP * volts:
+        text = words("The leads to {way} drop {v} V of {of} V while all on it is on: they are too thin, or too long.")
+        yield say(text, way=way.name, v=show(drop, 2), of=show(volts, 3))
 
 
 def _through(kit: Kit) -> Iterator[tuple[Load, Way]]:

@@ -354,7 +354,9 @@ class _Walker:
             opens = (d.way_into_w[k, j] > fuse_a * self.v) & (rest > 0)
             if opens.any():
                 self._stop(opens, 3 * s + 2 * len(self.kit.ways) + len(self.kit.loads) + j, float(self.time[k]))
-        too_much = (d.bus_w[k] - self.into > self.max_now) & (rest > 0)
+        steady = d.bus_w[k] - self.into
+        too_much = (steady > self.max_now) | (False if self.is_watched else steady * 4 * ohm > v0**2)  # no source gives more than V²/4R
+        too_much = too_much & (rest > 0)
         if too_much.any():
             self._stop(too_much & (a == s - 1), 2 * s + s - 1, float(self.time[k]))
             gone = gone | too_much
