@@ -118,5 +118,8 @@ def test_a_log_whose_sign_is_lost_halfway_decides_nothing(tmp_path):
         path.write_text("h,V,A\n" + "\n".join(f"{h:.4f},{v:.3f},{a:.3f}" for h, v, a in zip(hours, volts, amps, strict=True)))
         return said(str(path), "--rated", "20 Ah 12.8 V LiFePO4", "--cutoff", "11.5 V", "--full", "--temperature", "68 F")["sentence"]
 
+    assert "1 h 58 min 4.00 A flow the other way" in word_of(turned)
     assert "was the clamp turned round, or a sign lost?" in word_of(turned)
     assert "turned round" not in word_of([4.0] * 201)
+    volts[:80] = [13.0 + 0.3 * k / 80 for k in range(80)]  # it was charged before: its volts rise
+    assert "turned round" not in word_of([-4.0 if hour < 2 else 4.0 for hour in hours])

@@ -55,6 +55,19 @@ def test_a_good_one_is_not_proved_and_a_bad_one_shows(told):
     assert "not by enough to call it bad" in between.sentence
 
 
+def test_loads_that_tell_it_differently_widen_it(told):
+    """16 mΩ by 10 A and 24 mΩ by 20 A: anywhere between counts, ± 4 mΩ, rectangular."""
+    bent = told("@10:00 12.71 V 0.00 A", "@10:00:15 12.55 V 10.0 A", "@10:00:40 12.23 V 20.0 A").findings["resistance"]
+    straight = told(*LINES).findings["resistance"]
+    more = math.sqrt(bent.standard_uncertainty**2 - (straight.standard_uncertainty * bent.value / straight.value) ** 2)
+    assert more == pytest.approx(0.004 / math.sqrt(3), rel=0.05)
+
+
+def test_it_is_bad_only_beyond_what_it_may_be_off_by(told):
+    """Twice 31.3 mΩ is the border: 70 ± 9 mΩ by digits of 10 mV under 1 A does not tell."""
+    assert "not by enough to call it bad" in told("@10:00 12.71 V 0.00 A", "@10:00:15 12.64 V 1.0 A", amps="1 A").sentence
+
+
 @pytest.mark.parametrize(
     ("lowest", "says"), [("11 V", "above 11 V"), ("12.6 V", "under 12.6 V"), ("12.4 V", "too close to 12.4 V to tell")]
 )

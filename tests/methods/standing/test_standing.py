@@ -63,6 +63,8 @@ def test_volts_at_rest_are_read_by_the_chart(told):
     before, after = (np.interp(v / 6, volts, percents) for v in (12.70, 12.50))
     assert found.findings["lost_a_month"].value == pytest.approx((before - after) / 28 * MONTH, rel=0.03)
     assert not found.warnings
+    month = found.findings["lost_a_month"]
+    assert 0.3 / math.sqrt(3) * month.value < month.standard_uncertainty < 0.5 * month.value, "its own chart may be steeper by three tenths"
 
 
 def test_more_than_a_battery_loses_by_itself_is_said(told):

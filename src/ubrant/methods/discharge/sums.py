@@ -301,9 +301,11 @@ def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Reading
     if not largest > 0 or not len(loaded):
         raise ReadingsError(say("No current flows in these readings: is the current column the right one?"))
     typical = float(np.median(loaded))
-    if both:  # charged and discharged: while it is charged its voltage is the higher one
-        plus, minus = readings.voltage_v[amps > LOAD_ON_SHARE * largest], readings.voltage_v[amps < -LOAD_ON_SHARE * largest]
-        sign = 1.0 if float(np.median(plus)) < float(np.median(minus)) else -1.0
+    if both:  # charged and discharged: the volts rise while it is charged, and are the higher ones
+        plus, minus = (readings.voltage_v[way * amps > LOAD_ON_SHARE * largest] for way in (1, -1))
+        rises = [float(np.polyfit(np.arange(len(volts)), volts, 1)[0]) for volts in (plus, minus)]
+        lower = float(np.median(plus)) < float(np.median(minus))
+        sign = 1.0 if (rises[0] < 0 if rises[0] * rises[1] < 0 else lower) else -1.0
         typical = sign * float(np.median(np.abs(loaded[sign * loaded > 0])))
     if typical < 0:
         warnings.append(say("Current was logged as negative while discharging; it is taken the other way round here."))
