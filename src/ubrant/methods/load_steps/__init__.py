@@ -24,7 +24,20 @@ METHOD = MethodEntry(
     "ubrant.methods.load_steps.method:LoadStepsMethod",
     ranks=True,
     answers=(
-        Answering(RUNS, (words("{short}"),), 15, words("half an hour"), words("loads up to its rating"), ("V", "A")),
+        Answering(
+            RUNS,
+            (
+                words("carries {carries_value} within tolerance, and switches itself off at {overload_value}"),
+                words("carries {carries_value} within tolerance; its output sags by {output_sag}"),
+                words("carries {carries_value} within tolerance"),
+                words("its output sags by {output_sag}"),
+                words("{short}"),
+            ),
+            15,
+            words("half an hour"),
+            words("loads up to its rating"),
+            ("V", "A"),
+        ),
         Answering(
             LOST,
             (words("gives {peak_efficiency} at best, at {peak_at}"),),

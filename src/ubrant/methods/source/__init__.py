@@ -23,7 +23,7 @@ METHOD = MethodEntry(
     answers=(
         Answering(
             REALLY_GIVES,
-            (words("gives {maximum_power} at most, at {maximum_power_current}"), words("{open_circuit_voltage} with nothing on it")),
+            (words("its most is {maximum_power}, at {maximum_power_current}"), words("{open_circuit_voltage} with nothing on it")),
             10,
             "",
             words("loads from none to heavy"),

@@ -19,11 +19,21 @@ METHOD = MethodEntry(
     ranks=True,
     answers=(
         Answering(
-            LOST, (words("gives {peak_efficiency} at best, at {peak_at}"),), 30, words("1 h"), words("a load that can be set"), ("V", "A")
+            LOST,
+            (words("gives {peak_efficiency} at best, at {peak_at}"), words("{short}")),
+            30,
+            words("1 h"),
+            words("a load that can be set"),
+            ("V", "A"),
         ),
         Answering(BURNS, (words("burns {idle_power} with nothing on"),), 30, words("1 h"), "", ("V", "A")),
         Answering(
-            HOLDS, (words("holds down to {lowest_held} in"),), 40, words("1 h"), words("a supply that can be turned down"), ("V", "A")
+            HOLDS,
+            (words("holds down to {lowest_held} in"), words("leaves its tolerance at {dropout_voltage} in")),
+            40,
+            words("1 h"),
+            words("a supply that can be turned down"),
+            ("V", "A"),
         ),
     ),
 )
