@@ -11,7 +11,7 @@ from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, show, words
 
 _V, _A = ("input", "V"), ("input", "A")
-_WARM_W, _MOST_V, _APART, _LARGE_OHM, _TOLD_TO = 1.0, 2.0, 0.2, 0.01, 0.6
+_WARM_W, _MOST_V, _APART, _LARGE_OHM, _TOLD_TO, _LEAST_OHM = 1.0, 2.0, 0.2, 0.01, 0.6, 5e-6
 """Over so many watts a joint gets warm; no joint drops so many volts; currents differ by so much of the largest. Common practice, no source."""
 
 
@@ -53,6 +53,11 @@ class JointMethod(d.TypedMethod):
             yield d.Doubt("line", say(text, r=found.with_uncertainty()))
         out = volts > _MOST_V
         ohm = found.value if found is not None and found.value else 0.0
+        if 0 < ohm < _LEAST_OHM:
+            text = words(
+                "{r} is less than a hand's width of thick copper: did the tips lie on one side of the joint, or are the volts in another unit?"
+            )
+            yield d.Doubt("little", say(text, r=found.value_text() if found is not None else ""))
         if ohm > _LARGE_OHM and out.any() and (np.abs(volts[out] / np.maximum(amps[out], 1e-9) / ohm - 1) < _APART).all():
             text = words(
                 "What was left out lies on the same line, {r}: were the tips across more than the joint, or are all of them millivolts?"

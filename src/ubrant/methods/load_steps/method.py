@@ -96,6 +96,9 @@ _GROUPS = (
     Group("Limits", ("lead_resistance",)),
 )
 
+_MAINS_HZ = (45.0, 66.0)
+"""Mains have 50 or 60 Hz; between so much and so much an inverter of a maker strays. Common practice, no source."""
+
 
 class LoadStepsMethod(Method):
     """Of inverters, DC and AC side together; and of converters on the battery itself."""
@@ -111,6 +114,12 @@ class LoadStepsMethod(Method):
         yield from super().doubts(account, record)
         plan = self.prepared(record.head).plan
         yield from less_for_more(record, [(0.0, w) for w in plan.loads] if plan is not None else [])
+        hertz = record.either("output", "Hz").value
+        odd = hertz[(hertz > 1.0) & ((hertz < _MAINS_HZ[0]) | (hertz > _MAINS_HZ[1]))]
+        if len(odd) and gives_mains(record.head.setup):
+            yield Doubt(
+                "hertz", say("{hz} Hz is no mains anywhere: did a digit slip, or was something else read?", hz=plain(float(odd[0]), 4))
+            )
 
     def takes(self, record: Record) -> Takes:
         return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
