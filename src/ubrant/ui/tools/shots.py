@@ -78,6 +78,9 @@ def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Call
     while window.shelf.is_busy:
         settle(100)
     shot("shelf", SHELF)
+    window.shelf.show_meter(next(meter for meter in bench.logbook.meters() if meter.name == CLAMP.name))
+    shot("meter", SHELF)
+    bench.choose_unit(units["Dome pack A"].id)
     bench.test_wanted.emit(units["Dome pack A"].id)
     settle(400)
     shot("prepare", PREPARE)
@@ -165,7 +168,6 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     for name, unit, method in (
         ("sweep-findings", "Laptop step-up", "sweep"),
         ("load-steps", "Attic 150", "steps"),
-        ("protection", "Pack breaker", "trip"),
     ):
         done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
         bench.run_opened.emit(done.id)
