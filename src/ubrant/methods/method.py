@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_volts
+from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_percents, of_volts
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, TypedLine
@@ -402,6 +402,7 @@ class Method:
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
         yield from of_volts(record, self.volts_judged(record), self.named)
+        yield from of_percents(record)
         named = self.on_path(record)
         for misfit in self.misfits(record):
             mend = misfit.mend

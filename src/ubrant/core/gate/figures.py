@@ -138,6 +138,15 @@ def of_display(percents: Sequence[tuple[float, float, float]], of: str = "") -> 
             return
 
 
+def of_percents(record: Record) -> Iterable[Doubt]:
+    """A display that shows less than nothing, or more than all."""
+    for entry in record.lines:
+        for reading in entry.jotting.readings:
+            if reading.quantity == "%" and reading.kind == "read" and not 0 <= reading.value <= 100:
+                said = say("{percent} %", percent=plain(reading.value))
+                yield Doubt(f"percent-{entry.time_s:.0f}", say("{said}: a percentage outside 0 to 100. Did a digit slip?", said=said), said)
+
+
 def unconfirmed(doubts: Iterable[Doubt], record: Record) -> tuple[Doubt, ...]:
     """Without those that a person has looked at."""
     return tuple(doubt for doubt in doubts if doubt.key not in record.head.conditions.checked)

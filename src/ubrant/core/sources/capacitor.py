@@ -177,7 +177,7 @@ def _loaded(made: Discharged) -> tuple[int, int]:
     return first, last
 
 
-_UNEVEN, _PARTS = 1.6, 4
+_UNEVEN, _PARTS = 1.35, 4
 """Over its lower half of volts a capacitor holds so many times more or less than over its upper one, at the most; from so many readings. Common practice, no source."""
 
 

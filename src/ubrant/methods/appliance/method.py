@@ -96,7 +96,15 @@ class ApplianceMethod(TypedMethod):
         watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
         standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
         others = [f.value or 0.0 for f in watts.values() if f is not standby]
-        if standby is not None and others and seems(standby, max(others)) > 0:
+        if (
+            standby is not None
+            and others
+            and abs((standby.value or 0.0) / max(max(others), 1e-9) - 1) < _SAME
+            and (standby.value or 0.0) > _BY_W
+        ):
+            text = words("Standing by it takes {standby}, as much as when it is on: was it switched?")
+            yield Doubt("standby", say(text, standby=standby.value_text()))
+        elif standby is not None and others and seems(standby, max(others)) > 0:
             yield Doubt(
                 "standby",
                 say(
@@ -247,7 +255,7 @@ def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, TypedLin
         yield name or say("mode {number}", number=place), jotting
 
 
-_TIMES, _BY_W = 3.0, 5.0
+_TIMES, _BY_W, _SAME = 3.0, 5.0, 0.03
 """What takes so many times as much, and so many watts more, in a mode of one name is another mode, or a slip. Common practice, no source."""
 
 

@@ -13,7 +13,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import stand_in_of
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.record import Record
@@ -48,6 +48,10 @@ _CHARGED = 1.05
 """Times what a full one has at rest. Common practice, no source."""
 _MOST_RATE = 2.5
 """Amperes over ampere-hours. Common practice, no source."""
+
+
+_ONE_AUDIT_S = 12 * 3600.0
+"""Loads of one audit are read within half a day: on another day other things are on. Common practice, no source."""
 
 
 class AuditMethod(TypedMethod):
@@ -118,6 +122,18 @@ class AuditMethod(TypedMethod):
                     name=found.name,
                 )
                 yield Doubt(f"less-{key}", text)
+        times = [entry.time_s for entry in record.lines if any(r.quantity == "A" for r in entry.jotting.readings)]
+        if times and max(times) - min(times) > _ONE_AUDIT_S:
+            text = words("Its loads were read {time} apart: are all of one day, with the same things on?")
+            yield Doubt("apart", say(text, time=show_duration(max(times) - min(times))))
+        together = account.findings.get("all_on")
+        if together is not None and together.value is not None and (together.expanded_uncertainty or 0.0) > abs(together.value):
+            yield Doubt(
+                "little",
+                say(
+                    "So little flows that this meter cannot tell it from nothing: take its mA range, or lead the wire through the clamp ten times."
+                ),
+            )
         rest, label = account.findings.get("resting_voltage"), record.head.setup.label
         kind = label.kind_of_cell if label is not None else None
         if rest is not None and rest.value and label is not None and kind is not None and label.series:
@@ -127,6 +143,12 @@ class AuditMethod(TypedMethod):
                 )
                 yield Doubt("charged", say(text, v=show(rest.value, 4)))
             empty_v = kind.floor_v * label.series
+            low_v = kind.rest_chart[-1][0] * label.series if kind.rest_chart else empty_v
+            if empty_v <= rest.value < low_v:
+                text = words(
+                    "{v} V at rest says that it is nearly empty: the hours here are from full. Charge it first, or were its volts read with something on?"
+                )
+                yield Doubt("low", say(text, v=show(rest.value, 4)))
             if rest.value < empty_v:
                 yield Doubt(
                     "rest",

@@ -12,6 +12,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Bars, Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.network.graph import OUTPUT, SOURCE
 from ubrant.core.quantities.quantity import plain, show
@@ -39,6 +40,8 @@ _AMPS: tuple[TapQuantity, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
 _MOST_RATE = 10.0
 """Amperes over ampere-hours; a starter battery gives no more for the seconds that it starts. Common practice, no source."""
+_NOTHING = 0.02
+"""Of the largest current: less is none. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -123,6 +126,14 @@ class BalanceMethod(TypedMethod):
         """Behind a converter the volts are not the battery's."""
         rooms, places = super().volts_judged(record), self._places(record)
         return {tap: room for tap, room in rooms.items() if places[tap] not in {SOURCE, OUTPUT}}
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """Who is supplied at no point is not being charged and used at once."""
+        yield from super().doubts(account, record)
+        flows = {tap: np.abs(record.either(tap, "A").value) for tap in ("charger", "load")}
+        most = max((float(amps.max(initial=0.0)) for amps in flows.values()), default=0.0)
+        if len(flows["charger"]) > 1 and float(flows["charger"].max()) < _NOTHING * most:
+            yield Doubt("supplied", say("Nothing came in at any point: was what feeds it on, and its meter in its lead?"))
 
     def sums(self, seen: Seen) -> Account:
         node = self._node(seen)

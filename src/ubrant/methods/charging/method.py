@@ -10,7 +10,7 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
-from ubrant.core.gate.figures import Expected
+from ubrant.core.gate.figures import Doubt, Expected
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
@@ -35,6 +35,8 @@ from ubrant.methods.steps import Ask, Steps
 _V, _A = ("battery", "V"), ("battery", "A")
 _EVERY_S = 10.0
 _WALKED, _BATTERY = "walked", "battery"
+_FEW, _ROOM, _AGAIN = 3, 0.01, 2.0
+"""Into a battery volts do not fall by a hundredth at one current, and a current that has tapered does not double. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -125,6 +127,33 @@ class ChargingMethod(TypedMethod):
             most={_A: most} if most else {},
             label=_volts_out(record.head.setup),
         )
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """Into a battery volts rise as it fills, and amperes fall once they stand."""
+        yield from super().doubts(account, record)
+        seen = self.seen(record)
+        into_battery = seen.plan.into == _BATTERY if seen.is_planned else seen.setup.device is not None
+        there = seen.whole("V", "A")
+        volts, amps = seen.column("V")[there], seen.column("A")[there]
+        if not into_battery or account.trouble or len(volts) < _FEW:
+            return
+        steady = amps > 0.9 * float(amps.max())
+        held = volts[steady]
+        if len(held) > 1 and held[-1] < (1 - _ROOM) * held[0]:
+            text = words(
+                "While {a} A flow its volts fall from {first} to {last} V: a battery that is charged rises. Was it taken out of it, or are the rows the other way round?"
+            )
+            yield Doubt("falls", say(text, a=show(float(amps.max()), 3), first=show(float(held[0]), 4), last=show(float(held[-1]), 4)))
+        lowest = int(np.argmin(amps))
+        if (
+            lowest < len(amps) - 1
+            and amps[lowest] < 0.5 * float(amps[: lowest + 1].max())
+            and float(amps[lowest + 1 :].max()) > _AGAIN * float(amps[lowest]) + 0.1 * float(amps.max())
+        ):
+            text = words(
+                "Its current falls to {low} A and rises again to {high}: was something switched on at the battery, or did a digit slip?"
+            )
+            yield Doubt("again", say(text, low=show(float(amps[lowest]), 2), high=show(float(amps[lowest + 1 :].max()), 2)))
 
     def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return charges(prepared, reader, _WALKED)

@@ -17,7 +17,7 @@ from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import TimedLine as Line
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself
@@ -32,7 +32,7 @@ from ubrant.methods.steps import Ask
 _STILL_ON = re.compile(r"^\W*still\s+(?:on|going|running)\b", re.I)
 _LOOKS = 120.0
 """Two notes closer than this are one look."""
-_MOST_OF_LABEL, _LEAST_OF_LABEL = 1.3, 0.6
+_MOST_OF_LABEL, _LEAST_OF_LABEL, _MOST_RATE = 1.3, 0.6, 6.0
 """It draws no less than this share of its label where nobody noted a setting. Common practice, no source."""
 
 
@@ -113,6 +113,17 @@ class EnduranceMethod(TypedMethod):
         watts = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.kind != "peak"]
         if holds is None or ran is None or not ran.value:
             return
+        if ran.bound != AT_LEAST and (rate := 3600 / ran.value) > _MOST_RATE:
+            text = words(
+                "All of its {label} Wh in {time} would be {w} W, {n} times its watt-hours an hour: was it full, and is an hour mistyped?"
+            )
+            told = {
+                "label": show(holds.energy_wh, 3),
+                "time": show_duration(ran.value),
+                "w": show(holds.energy_wh * rate, 2),
+                "n": plain(rate, 2),
+            }
+            yield Doubt("quick", say(text, **told))
         hours, device = ran.value / 3600, record.head.setup.device
         told = {"time": show_duration(ran.value), "label": show(holds.energy_wh, 3)}
         if watts and (drew := sum(watts) / len(watts) * hours) > _MOST_OF_LABEL * holds.energy_wh:

@@ -33,6 +33,8 @@ from ubrant.methods.steps import Ask
 _V, _A = ("input", "V"), ("input", "A")
 _BESIDE, _TAKES_W, _TIMES = (0.9, 1.1), 0.5, 3.0
 """Between so many times its lowest and highest volts a source is read; from so many watts on a port takes something."""
+_NEXT_TO_NOTHING = 0.03
+"""Of its watts: what takes less is full, or has not begun. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +122,13 @@ class PortMethod(TypedMethod):
             if before[0] and abs(volts / before[0] - 1) < 1 - _BESIDE[0] and min(before[1], amps) * _TIMES < max(before[1], amps):
                 text = words("{name} at the same volts gave {one} A and {other} A: was it still ramping, or did a digit slip?")
                 yield Doubt(f"twice-{note.lower()}", say(text, name=note, one=plain(before[1]), other=plain(amps)))
+        watts = _label(seen.setup, seen.plan).watts
+        took_w = max((found.value or 0.0 for key, found in account.findings.items() if key.startswith("port_power_")), default=0.0)
+        if watts and 0 < took_w < _NEXT_TO_NOTHING * watts:
+            text = words(
+                "It took {took} W of the {watts} W on its label: was it full, or still ramping? Empty it a little, and wait until it stands still."
+            )
+            yield Doubt("nothing", say(text, took=show(took_w, 2), watts=plain(watts)))
         most = _label(seen.setup, seen.plan).amps
         for k, amps in enumerate(seen.column("A").tolist() if most else ()):
             if amps > _BESIDE[1] * (most or math.inf):

@@ -11,6 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
@@ -32,6 +33,10 @@ from ubrant.methods.steps import Ask
 _V, _A = ("source", "V"), ("source", "A")
 _MUCH = 0.01
 """Of the power, that a meter in the current path takes before it is worth saying."""
+
+
+_SAME_A, _OTHER_V = 0.01, 0.15
+"""Currents within a hundredth of the largest are one, and its volts at one lie within 15 % of each other. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -92,6 +97,21 @@ class SourceMethod(TypedMethod):
         """The more is drawn the lower are its volts, by a smooth line: of one day, as from day to day it is another one."""
         one_day = len(rounds_of(np.array([e.time_s for e in record.lines if e.jotting.readings]))) < 2
         return replace(super().takes(record), smooth=((_V, _A),), falling=((_V, _A),), spread=(_A,)) if one_day else super().takes(record)
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A source has one voltage at one current."""
+        yield from super().doubts(account, record)
+        seen = self.seen(record)
+        if account.trouble or len(rounds_of(seen.table.time_s)) > 1:
+            return
+        there = seen.whole("V", "A")
+        order = np.argsort(np.abs(seen.column("A")[there]), kind="stable")
+        volts, amps = (np.abs(seen.column(q)[there])[order] for q in "VA")
+        near = np.diff(amps) < _SAME_A * float(amps.max(initial=0.0))
+        apart = np.abs(np.diff(volts)) > _OTHER_V * np.maximum(volts[1:], volts[:-1])
+        for k in np.flatnonzero(near & apart)[:1].tolist():
+            text = words("At {a} A it had {one} V, and {other} V: were its amperes read each time, and did it settle?")
+            yield Doubt("same", say(text, a=show(float(amps[k]), 3), one=show(float(volts[k]), 3), other=show(float(volts[k + 1]), 3)))
 
     def sums(self, seen: Seen) -> Account:
         time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")

@@ -25,7 +25,7 @@ from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
 from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_at, power_read, told_apart
-from ubrant.core.uncertainty.finding import AT_MOST, Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -172,9 +172,9 @@ class WaysMethod(TypedMethod):
         device = record.head.setup.device
         rated_w = watts_of_label(device) if device is not None and not fed else None
         for key, found in account.findings.items():
-            if rated_w and key.startswith("source_power_") and found.bound == AT_MOST and (found.value or 0.0) < _RATED_SHARE * rated_w:
+            if rated_w and key.startswith("source_power_") and found.bound != AT_LEAST and (found.value or 0.0) < _RATED_SHARE * rated_w:
                 text = words(
-                    "{name}: by its display {most}, and the label of what is fed says {w} W: was it off, or did the display stand still?"
+                    "{name}: {most}, and the label of what is fed says {w} W: was it off, did the display stand still, or a digit slip?"
                 )
                 yield Doubt(f"less-{key}", say(text, name=found.name, most=found.with_uncertainty(), w=plain(rated_w)))
         for key, found in account.findings.items():
@@ -344,6 +344,8 @@ def _trouble(ways: Sequence[FeedWay]) -> str:
     if read and max(read) > _TOO_DIFFERENT * min(read):
         return say("{a} W and {b} W for the same load: a slip of unit, or its settings changed.", a=show(max(read)), b=show(min(read)))
     for way in ways:
+        if way.percent is not None and not way.percent.to_s > way.percent.from_s:
+            return say("{way}: both of its percents are of one moment. Mend the time of one of them.", way=way.name)
         if way.percent is not None and way.percent.points < 0:
             return say("{way}: the percent rises while it feeds: it was charged meanwhile, or start and end are swapped.", way=way.name)
         if way.source_w is not None and way.load_w is not None and way.load_w.value > 1.05 * way.source_w.value > 0:

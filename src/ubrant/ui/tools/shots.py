@@ -165,10 +165,7 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     shot("sweep", RUN)
     bench.session.end()
     settle(800)
-    for name, unit, method in (
-        ("sweep-findings", "Laptop step-up", "sweep"),
-        ("load-steps", "Attic 150", "steps"),
-    ):
+    for name, unit, method in (("sweep-findings", "Laptop step-up", "sweep"), ("load-steps", "Attic 150", "steps")):
         done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
         bench.run_opened.emit(done.id)
         shot(name, FINDINGS)
