@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from types import SimpleNamespace
 
 import numpy as np
@@ -15,6 +14,8 @@ from ubrant.core.conversion.sweep import best_sentence
 from ubrant.core.record.jot_text import read_jot_text
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
 from ubrant.core.uncertainty.value import Value, within
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 
 def finding(value, half=0.0, unit="%", bound=""):
@@ -39,11 +40,6 @@ def test_a_bound_on_what_was_taken_is_held_against_the_least_that_arrived(stored
     assert ("stood" in found) is asked
 
 
-@dataclass
-class Swept:
-    findings: dict = field(default_factory=dict)
-
-
 @pytest.mark.parametrize(
     ("best", "half", "says"),
     [(92.0, 3.0, "best 92"), (92.0, 30.0, "its best efficiency cannot be told: "), (100.4, 3.0, "cannot be told from 100 %")],
@@ -58,3 +54,25 @@ def test_lines_before_the_first_day_that_is_named_are_of_the_day_before_it():
     assert [entry.time_s / 3600 for entry in read.entries] == [0.0, 4.0, 23.0, 28.0]
     same = read_jot_text("unit: B\n\n@10:00 5.08 V\n@10-18 14:00 5.05 V\n", "notes")
     assert [entry.time_s / 3600 for entry in same.entries] == [0.0, 4.0]
+
+
+HEADS = {
+    "charger": "method: charger\nunit: Ch\nkind: charger\nlabel: 230 V to 14.6 V, 5 A\nplan into: a battery\nto: Pack A: 12.8 V 20 Ah LiFePO4\n"
+    "volts: 0.5 % + 10 mV\namps: 1 % + 10 mA\n\n",
+    "appliance": "method: appliance\nunit: Set\nkind: load\nlabel: 230 V, 60 W\nwatts: 1 % + 0.3 W\nplan modes: standby, on\n\n",
+}
+
+
+@pytest.mark.parametrize(
+    ("method", "lines"),
+    [
+        ("charger", ("+1min 13.2 V 5.00 A", "+30min 13.4 V 5.00 A", "+60min 13.9 V 5.00 A", "+90min 14.6 V 3.0 A", "+120min 14.6 V 1.0 A")),
+        ("appliance", ("@10:00 231 V 8.0 W standby", "@10:02 231 V 51 W on")),
+    ],
+)
+def test_what_is_usual_is_not_asked_about(tmp_path, method, lines):
+    path = tmp_path / "usual.jot"
+    path.write_text(HEADS[method] + "\n".join(lines) + "\n", "utf-8")
+    account = account_of_stored(read_file(path, LogOptions()).record())
+    assert account.sentence
+    assert not account.questions
