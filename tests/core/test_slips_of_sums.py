@@ -66,7 +66,10 @@ HEADS = {
 @pytest.mark.parametrize(
     ("method", "lines"),
     [
-        ("charger", ("+1min 13.40 V 5.00 A", "+30min 13.42 V 5.00 A", "+60min 13.45 V 5.00 A", "+90min 14.6 V 3.0 A", "+120min 14.6 V 1.0 A")),
+        (
+            "charger",
+            ("+1min 13.40 V 5.00 A", "+30min 13.42 V 5.00 A", "+60min 13.45 V 5.00 A", "+90min 14.6 V 3.0 A", "+120min 14.6 V 1.0 A"),
+        ),
         ("appliance", ("@10:00 231 V 8.0 W standby", "@10:02 231 V 51 W on")),
     ],
 )

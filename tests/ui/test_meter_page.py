@@ -133,3 +133,11 @@ def test_what_is_seldom_known_is_behind_more(window, qtbot):
     window.shelf.start_meter(Meter("Clamp", details=MeterDetails(burden_ohm=0.01)))
     form = window.shelf.findChild(MeterForm)
     assert form.burden.isVisibleTo(form), "what is known of it is seen"
+
+
+def test_what_cannot_be_read_of_an_older_logbook_breaks_nothing(window):
+    window.bench.keep_unit(Unit("Gate block", "battery", "12 V 45 Ah lead-acid"))
+    window.bench.logbook.keep_meter(Meter("Old", "three digits or so", "1 % + 10 mA"))
+    page = page_of(window, "Old")
+    assert "Amperes" in seen(page)
+    assert "Volts" not in seen(page)

@@ -12,7 +12,8 @@ from ubrant.methods.declared import BY_HAND, plain, say, show, words
 
 _V, _A = ("input", "V"), ("input", "A")
 _WARM_W, _MOST_V, _APART, _LARGE_OHM, _TOLD_TO, _LEAST_OHM = 1.0, 2.0, 0.2, 0.01, 0.6, 5e-6
-"""Over so many watts a joint gets warm; no joint drops so many volts; currents differ by so much of the largest. Common practice, no source."""
+"""Over so many watts a joint gets warm; no joint drops so many volts; currents differ by so much of the largest; so
+many ohms are much, and so few next to nothing; over such a share of itself its ± is no answer. Common practice, no source."""
 
 
 @dataclass(frozen=True)

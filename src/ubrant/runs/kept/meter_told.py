@@ -9,7 +9,7 @@ from datetime import date, datetime
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy, show_accuracy
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_read
 from ubrant.core.wording import say, words
@@ -55,7 +55,15 @@ class Settles:
 def how_sure(meter: Meter, now: datetime) -> tuple[HowSure, ...]:
     """What it reads, each with how sure it is of it today."""
     today = meter.on(now.isoformat())
-    return tuple(_one(quantity, accuracy, meter) for quantity in "VAW" if (accuracy := today.accuracy(quantity)) is not None)
+    return tuple(_one(quantity, accuracy, meter) for quantity in "VAW" if (accuracy := _known(today, quantity)) is not None)
+
+
+def _known(meter: Meter, quantity: str) -> Accuracy | None:
+    """None also where what an older logbook keeps of it cannot be read."""
+    try:
+        return meter.accuracy(quantity)
+    except QuantityError:
+        return None
 
 
 def _one(quantity: str, accuracy: Accuracy, meter: Meter) -> HowSure:
@@ -101,7 +109,7 @@ def settled_by(meter: Meter, sheets: Iterable[tuple[Unit, Callable[[], list[Answ
     found: dict[tuple[str, str], Settles] = {}
     for unit, sheet in sheets:
         for row in sheet():
-            way = next((way for way in row.ways if way.how.reads and all(meter.accuracy(q) is not None for q in way.how.reads)), None)
+            way = next((way for way in row.ways if way.how.reads and all(_known(meter, q) is not None for q in way.how.reads)), None)
             if not row.is_known and way is not None:
                 before = found.get(key := (row.enquiry.key, way.entry.key))
                 found[key] = Settles(row.enquiry, way, (*(before.units if before is not None else ()), unit))
