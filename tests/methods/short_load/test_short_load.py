@@ -111,3 +111,12 @@ def test_the_truth_is_inside(told, share):
         }
 
     trial("short load", draw, share, low=0.75)
+
+
+def test_a_look_more_than_was_asked_for_is_no_look_of_two(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Gate block", "battery", "12 V 45 Ah lead-acid"), "short-load", amps="20 A")
+    begin(window, qtbot)
+    for place, line in enumerate(LINES, start=1):
+        say_line(window, qtbot, line.partition(" ")[2])
+        assert window.run.aside.text() == (f"{place} of 2 points" if place < 3 else "3 points")

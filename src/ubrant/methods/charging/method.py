@@ -196,7 +196,7 @@ class ChargingMethod(TypedMethod):
 def _sentence(findings: dict[str, Finding]) -> str:
     text = say("{a} until {v}", a=findings["set_current"].with_uncertainty(), v=findings["set_voltage"].with_uncertainty())
     if (end := findings.get("end_current")) is not None:
-        text += say(", ends at {a}", a=end.with_uncertainty())
+        text += say(", {a} at its end", a=end.with_uncertainty()) if end.bound else say(", ends at {a}", a=end.with_uncertainty())
     if (share := findings.get("end_share")) is not None:
         text += say(" ({share})", share=share.with_uncertainty())
     return f"{text}."

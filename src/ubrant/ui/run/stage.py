@@ -275,7 +275,9 @@ class RunStage(StageFrame):
         if (path := account.path()) is not None:
             self.path_view.show_path(path)
         if account.planned is not None:
-            self.aside.setText(self.tr("{taken} of {count} points").format(taken=account.taken or 0, count=account.planned))
+            taken = account.taken or 0  # more than were planned is as many as there are
+            both = self.tr("{taken} of {count} points") if taken <= account.planned else self.tr("{taken} points")
+            self.aside.setText(both.format(taken=taken, count=account.planned))
         ahead = account.ahead
         self._left_s = ahead.left_s if ahead is not None else None
         if ahead is None:
