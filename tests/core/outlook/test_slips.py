@@ -94,3 +94,14 @@ def test_no_source_gives_more_than_a_quarter_of_its_volts_squared_over_its_resis
     looked = look(kit_of(KitPart(source=[source], load=[LoadPart(name="pump", power="60 W")], day=DayPart(starts="08:00"))))
     assert sentence(looked) == "It does not run: more is asked of Pack than it carries."
     assert sum(wh for _, wh in looked.lost) <= 88 * 12.9
+
+
+def test_just_beside_it_is_not_remarked_on():
+    """64 Wh at 288 W last 800 s, over twelve minutes; a way with a window takes both volts, and a load behind it sees neither."""
+    gentle = kit(**{SOURCE: "Pack 5 Ah 12.8 V label", WAY: "inverter 88 %", LOAD: "kettle 288 W"})
+    assert not any("drawn on so hard" in text for text in gentle.remarks)
+    two = kit(
+        more=[(SOURCE, "Other 100 Ah 25.6 V LiFePO4 label")],
+        **{SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label", WAY: "step-down 88 %, window 10-32 V", LOAD: "pump 60 W"},
+    )
+    assert not any("may not stand the other" in text for text in two.remarks)

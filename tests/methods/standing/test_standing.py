@@ -40,6 +40,8 @@ def test_percents_are_points_a_month(told):
     both_ends = math.hypot(*(2 * (3.0 / math.sqrt(3), 0.5 / math.sqrt(3))))  # ± 3 points of linearity and the last digit at each
     assert found.findings["lost_a_month"].standard_uncertainty == pytest.approx(both_ends / 31 * MONTH, rel=0.01)
     assert found.sentence.startswith("Loses 14.7 ± 4.9 % a month")
+    assert not any("So few points" in w for w in found.warnings)
+    assert any("So few points" in w for w in told(BANK, "@2026-10-01 10:00 bank 98 %", "@2026-11-01 10:00 bank 90 %").warnings)
 
 
 def test_a_point_or_two_only_bound_it(told):
