@@ -77,7 +77,7 @@ def test_a_page_says_what_it_would_settle_and_opens_it(window, qtbot):
     window.go_to(0)
     nothing = seen(page_of(window, "Old one"))
     assert "Nobody said how good it is" in nothing
-    assert "can be settled by it alone" in nothing
+    assert "can be answered by it alone" in nothing
 
 
 def test_one_that_is_taken_off_comes_back_by_undo(window, qtbot):
@@ -120,8 +120,19 @@ def test_one_whose_manual_is_not_at_hand_is_assumed(window, qtbot):
     form = window.shelf.findChild(MeterForm)
     assert form.like.currentData() is USUAL[0]
     type_into(qtbot, form.volts, "0.3 % + 10 mV")
+    assert form.meter().details.assumed == USUAL[0].kind  # its amperes still are
+    type_into(qtbot, form.amps, "1 % + 20 mA")
     click(qtbot, form, "Keep it")
     assert window.bench.logbook.meters()[0].details.assumed == ""
+
+
+def test_what_was_assumed_is_not_taken_for_the_manuals(window, qtbot):
+    click(qtbot, window.shelf, "Add a meter")
+    form = window.shelf.findChild(MeterForm)
+    for place in (form.like.findText("as a cheap hand meter usually is (assumed)"), 0):
+        form.like.setCurrentIndex(place)
+        form.like.activated.emit(place)
+    assert (form.volts.text(), form.amps.text(), form.meter().details.assumed) == ("", "", "")
 
 
 def test_what_is_seldom_known_is_behind_more(window, qtbot):
@@ -141,3 +152,9 @@ def test_what_cannot_be_read_of_an_older_logbook_breaks_nothing(window):
     page = page_of(window, "Old")
     assert "Amperes" in seen(page)
     assert "Volts" not in seen(page)
+
+
+def test_one_that_was_put_right_is_as_its_manual_says_again():
+    check = MeterCheck("2026-10-10", "Bench meter", "A", 3.2, 0.03, 0.014, 0.99, 0.0, "0.44 % + 10 mA", adjusted=True)
+    found = Meter("Clamp", "", "2 % + 50 mA", details=MeterDetails(checks=(check,)))
+    assert "as its manual says" in how_sure(found, NOW)[0].told

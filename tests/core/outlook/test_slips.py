@@ -105,3 +105,7 @@ def test_just_beside_it_is_not_remarked_on():
         **{SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label", WAY: "step-down 88 %, window 10-32 V", LOAD: "pump 60 W"},
     )
     assert not any("may not stand the other" in text for text in two.remarks)
+
+
+def test_a_small_store_may_well_be_empty_at_once():
+    look(kit(**{SOURCE: "Bank 0.01 Ah 5 V label", WAY: "step-down 88 %", LOAD: "lamp 3 W"}))  # a minute

@@ -215,3 +215,14 @@ def test_minutes_of_use_for_an_hour_of_charging(tmp_path):
     notes.write_text(DAYS.partition("+24:00")[0].replace("method: source", "method: source\nplan load_w: 0.5 W\nplan load_v: 3 V"))
     found = said(str(notes))["findings"]
     assert found["minutes_an_hour"]["value"] == pytest.approx(60 * 0.07 * 1.4 / 0.5, rel=0.03)
+
+
+def test_a_panel_near_its_short_circuit_has_many_volts_at_one_current(tmp_path):
+    notes = tmp_path / "panel.jot"
+    points = ["21.0 V 0 A", "19.0 V 2.20 A", "17.8 V 3.10 A", "14.0 V 3.38 A", "9.0 V 3.39 A", "5.0 V 3.40 A"]
+    head = DAYS.partition("+0:00")[0].replace("0.1 mA", "10 mA")
+    notes.write_text("\n".join([head + "+0:00 " + points[0], *points[1:]]) + "\n")
+    assert "amperes read each time" not in str(said(str(notes)))
+    one = [f"{volts.split(' V')[0]} V 3.40 A" for volts in points[2:]]
+    notes.write_text("\n".join([head + "+0:00 " + points[0], *one]) + "\n")
+    assert "amperes read each time" in str(said(str(notes)))

@@ -39,12 +39,21 @@ def as_usual(meter: Meter, usual: UsualMeter) -> Meter:
     )
 
 
+def still_assumed(kind: str, volts: str, amps: str, watts: str) -> str:
+    """The kind again, as long as one of these accuracies is what such a meter usually is; empty where all are its own."""
+    usual = next((one for one in USUAL if one.kind == kind), None)
+    texts = () if usual is None else ((volts, usual.volts), (amps, usual.amps), (watts, usual.watts))
+    return kind if any(text and text.strip() == one for text, one in texts) else ""
+
+
 def assumed_text(tap: str, meter: Meter) -> str:
     """What is taken for granted of the meter at a tap; empty where nothing is."""
     if not meter.details.assumed:
         return ""
     quoted = ((meter.voltage_accuracy, "V"), (meter.current_accuracy, "A"), (meter.details.power_accuracy, "W"))
-    figures = ", ".join(f"{unit} ± {text}" for text, unit in quoted if text)
+    usual = next((one for one in USUAL if one.kind == meter.details.assumed), None)
+    its_kinds = (usual.volts, usual.amps, usual.watts) if usual is not None else ("", "", "")
+    figures = ", ".join(f"{unit} ± {text}" for (text, unit), one in zip(quoted, its_kinds, strict=True) if text and one in {"", text})
     return say(
         "Assumed: the meter at the {tap} is as good as {kind} usually is ({figures}).",
         tap=tap,

@@ -12,7 +12,7 @@ from ubrant.core.wording import say, words
 
 _GONE_S, _HARD_S = 120.0, 720.0
 """A store that would be empty in two minutes is none of this load; in less than twelve it is drawn on harder than most may be. Common practice, no source."""
-_SHORT_S, _ROOM, _IDLE_W = 30.0, 1.02, 100.0
+_SHORT_S, _ROOM, _IDLE_W, _MUCH_W = 30.0, 1.02, 100.0, 10.0
 """What is on no longer than that is a start; more than so many watts no inverter of a maker burns by itself. Common practice, no source."""
 _NIGHT = (21 * 3600.0, 3 * 3600.0)
 _OTHER_VOLTS, _DROP, _LITTLE = 1.4, 0.1, 0.25
@@ -128,5 +128,6 @@ def _held_wh(kit: Kit) -> float:
 
 
 def _empty_in_s(kit: Kit) -> float:
+    """By what is on at once; of so little that a capacitor may well be meant for it, nothing is said."""
     watts = _all_on_w(kit)
-    return 3600 * _held_wh(kit) / watts if watts > 0 else math.inf
+    return 3600 * _held_wh(kit) / watts if watts >= _MUCH_W else math.inf

@@ -49,7 +49,7 @@ class ShortLoadMethod(d.TypedMethod):
 
     def asks(self, prepared: d.Prepared) -> Iterable[d.Ask]:
         text = say("The load ready, and off. The voltmeter's tips on the battery's own terminals, not on the clips of the load.")
-        yield d.Ask(text, (d.cautions.LOOK_FIRST, d.cautions.FUSE, d.cautions.NOT_COLD))
+        yield d.Ask(text, (d.cautions.LOOK_FIRST, d.cautions.FUSE, d.cautions.WARM))
 
     def rows(self, prepared: d.Prepared) -> Iterable[d.Prompt]:
         yield self.row(say("Nothing on: type its volts and no amperes, like “12.72 V 0 A”."), say("at rest"), "12.72 V 0 A")
@@ -74,9 +74,12 @@ class ShortLoadMethod(d.TypedMethod):
         ohm, left = made["ohm"], made["left"]
         if ohm is None or not ohm.value > 0:
             raise d.ReadingsError(say("Its volts do not fall under load: are the rows mixed up, or did something charge it?"))
-        ohm += d.within(
+        bent = d.within(
             _apart(amps, volts), words("the loads telling it differently"), "Ω", note=say("its resistance is not the same under each")
         )
+        ohm += bent
+        if asked and left is not None:
+            left -= asked * bent
         most = float(amps.max())
         found = {"resistance": d.Finding.made("resistance", say("Resistance, after some seconds"), ohm, "Ω", _how(amps))}
         said = self._of_time(seen, read) + self._of_charge(seen, volts, amps)

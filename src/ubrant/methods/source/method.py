@@ -35,8 +35,9 @@ _MUCH = 0.01
 """Of the power, that a meter in the current path takes before it is worth saying."""
 
 
-_SAME_A, _OTHER_V = 0.01, 0.15
-"""Currents within a hundredth of the largest are one, and its volts at one lie within 15 % of each other. Common practice, no source."""
+_SAME_A, _OTHER_V, _LOADED, _SEVERAL = 0.01, 0.15, 0.05, 3
+"""Loads that all draw one current, within a hundredth of it, have volts within 15 % of each other; so many tell. Only near its short circuit does a panel
+give one current at many volts, and other loads are then among them. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -105,13 +106,17 @@ class SourceMethod(TypedMethod):
         if account.trouble or len(rounds_of(seen.table.time_s)) > 1:
             return
         there = seen.whole("V", "A")
-        order = np.argsort(np.abs(seen.column("A")[there]), kind="stable")
-        volts, amps = (np.abs(seen.column(q)[there])[order] for q in "VA")
-        near = np.diff(amps) < _SAME_A * float(amps.max(initial=0.0))
-        apart = np.abs(np.diff(volts)) > _OTHER_V * np.maximum(volts[1:], volts[:-1])
-        for k in np.flatnonzero(near & apart)[:1].tolist():
-            text = words("At {a} A it had {one} V, and {other} V: were its amperes read each time, and did it settle?")
-            yield Doubt("same", say(text, a=show(float(amps[k]), 3), one=show(float(volts[k]), 3), other=show(float(volts[k + 1]), 3)))
+        volts, amps = (np.abs(seen.column(q)[there]) for q in "VA")
+        most = float(amps.max(initial=0.0))
+        loaded = amps > _LOADED * most
+        if (
+            np.count_nonzero(loaded) >= _SEVERAL
+            and np.ptp(amps[loaded]) < _SAME_A * most
+            and np.ptp(volts[loaded]) > _OTHER_V * volts[loaded].max()
+        ):
+            text = words("Under every load {a} A were read, and from {one} to {other} V: were its amperes read each time?")
+            low, high = show(float(volts[loaded].min()), 3), show(float(volts[loaded].max()), 3)
+            yield Doubt("same", say(text, a=show(most, 3), one=low, other=high))
 
     def sums(self, seen: Seen) -> Account:
         time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")

@@ -1,4 +1,4 @@
-"""A meter's page: how sure it is of what it usually reads, when it was last checked, and which open questions it would settle by itself."""
+"""A meter's page: how sure it is of what it usually reads, when it was last checked, and which open questions it could answer by itself."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from ubrant.core.equipment.certificates import MeterCheck
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy, show_accuracy
@@ -45,7 +46,7 @@ class HowSure:
 
 @dataclass(frozen=True)
 class Settles:
-    """A question that this meter alone would settle, the shortest way to it, and of which units it is open."""
+    """A question that this meter alone could answer, the shortest way to it, and of which units it is open."""
 
     enquiry: Enquiry
     way: WayToKnow
@@ -55,7 +56,11 @@ class Settles:
 def how_sure(meter: Meter, now: datetime) -> tuple[HowSure, ...]:
     """What it reads, each with how sure it is of it today."""
     today = meter.on(now.isoformat())
-    return tuple(_one(quantity, accuracy, meter) for quantity in "VAW" if (accuracy := _known(today, quantity)) is not None)
+    return tuple(
+        _one(quantity, accuracy, meter, today.details.corrects(quantity))
+        for quantity in "VAW"
+        if (accuracy := _known(today, quantity)) is not None
+    )
 
 
 def _known(meter: Meter, quantity: str) -> Accuracy | None:
@@ -66,12 +71,11 @@ def _known(meter: Meter, quantity: str) -> Accuracy | None:
         return None
 
 
-def _one(quantity: str, accuracy: Accuracy, meter: Meter) -> HowSure:
+def _one(quantity: str, accuracy: Accuracy, meter: Meter, found: MeterCheck | None) -> HowSure:
     if meter.details.assumed:
         by_whom = say("assumed, as good as {kind}", kind=say(meter.details.assumed))
     else:
-        last = next((one for one in reversed(meter.details.checks) if one.unit == quantity), None)
-        by_whom = say("as found on {day}", day=_day(last.made)) if last is not None else say("as its manual says")
+        by_whom = say("as found on {day}", day=_day(found.made)) if found is not None else say("as its manual says")
     most = {"V": meter.max_v, "A": meter.max_a}.get(quantity) or float("inf")
     values = [value for value in _AT[quantity] if value <= most]
     telling = [v for v in values if _FIT_FROM * v <= accuracy.limit(v) <= _FIT_TO * v] or values[-1:]

@@ -8,7 +8,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.usual_meters import USUAL, UsualMeter, as_usual
+from ubrant.core.equipment.usual_meters import USUAL, UsualMeter, as_usual, still_assumed
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.wording import say
@@ -62,10 +62,12 @@ class _OneTap:
         return first
 
     def made(self) -> Meter:
-        """The meter as it is to be; accuracies that a person wrote are assumed no more."""
+        """The meter as it is to be; once a person wrote all of its accuracies it is assumed no more."""
         texts = {unit: field.text().strip() for unit, field in self.fields.items()}
-        own = texts != _quoted(self.meter)
-        details = replace(self.meter.details, power_accuracy=texts["W"], assumed="" if own else self.meter.details.assumed)
+        assumed = self.meter.details.assumed
+        if texts != _quoted(self.meter):
+            assumed = still_assumed(assumed, texts["V"], texts["A"], texts["W"])
+        details = replace(self.meter.details, power_accuracy=texts["W"], assumed=assumed)
         return replace(self.meter, voltage_accuracy=texts["V"], current_accuracy=texts["A"], details=details)
 
 

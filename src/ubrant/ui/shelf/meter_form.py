@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidge
 
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.usual_meters import USUAL
+from ubrant.core.equipment.usual_meters import USUAL, still_assumed
 from ubrant.core.quantities.accuracy import parse_share, parse_standard
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.wording import say
@@ -46,7 +46,7 @@ class MeterForm(QWidget):
         self.volts.setPlaceholderText("0.1 % + 3 mV")
         self.amps.setPlaceholderText("0.5 % + 2 digits of 10 mA")
         self.watts = plain_field(self.tr("Accuracy of its watts"), details.power_accuracy, "1 % + 0.5 W")
-        self.like, self._assumed = Choice(self.tr("How good it is")), details.assumed
+        self.like = Choice(self.tr("How good it is"))
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self._offer_usual()
@@ -97,7 +97,8 @@ class MeterForm(QWidget):
         self.like.addItem(self.tr("as its manual says, below"), None)
         for usual in USUAL:
             self.like.addItem(say("as {kind} usually is (assumed)", kind=say(usual.kind)), usual)
-        self.like.setCurrentIndex(next((k for k, usual in enumerate(USUAL, start=1) if usual.kind == self._assumed), 0))
+        self.like.setCurrentIndex(next((k for k, usual in enumerate(USUAL, start=1) if usual.kind == self._meter.details.assumed), 0))
+        self._usual = self.like.currentData()
 
     def _offer_choices(self) -> None:
         for text, key in (
@@ -210,19 +211,24 @@ class MeterForm(QWidget):
 
     def _take_usual(self) -> None:
         """What such a meter usually is, in place of what stands there; and a name where it has none yet."""
-        usual = self.like.currentData()
-        self._assumed = usual.kind if usual is not None else ""
-        if usual is None:
-            return
-        for line, text in ((self.volts, usual.volts), (self.amps, usual.amps), (self.watts, usual.watts)):
-            line.setText(text)
-        if not self.name.text().strip():
+        usual, before = self.like.currentData(), self._usual
+        self._usual = usual
+        for line, part in ((self.volts, "volts"), (self.amps, "amps"), (self.watts, "watts")):
+            if usual is not None:
+                line.setText(getattr(usual, part))
+            elif before is not None and line.text().strip() == getattr(before, part):
+                line.clear()  # the manual does not say it: nobody read it there
+        if usual is not None and not self.name.text().strip():
             self.name.setText(say(usual.name))
 
+    def _assumed(self) -> str:
+        return "" if self._usual is None else still_assumed(self._usual.kind, self.volts.text(), self.amps.text(), self.watts.text())
+
     def _says_own(self) -> None:
-        """An accuracy that a person types is assumed no more."""
-        self._assumed = ""
-        self.like.setCurrentIndex(0)
+        """Once every accuracy was typed by a person, nothing of it is assumed."""
+        if not self._assumed():
+            self._usual = None
+            self.like.setCurrentIndex(0)
 
     def _kind_changed(self) -> None:
         """Show what this kind of connection needs."""
@@ -309,7 +315,7 @@ class MeterForm(QWidget):
             drift_a_year=parse_share(self.drift.text()),
             tempco=parse_share(self.tempco.text()),
             standard=self.standard.text().strip(),
-            assumed=self._assumed,
+            assumed=self._assumed(),
         )
         return replace(
             self._meter,

@@ -1,4 +1,4 @@
-"""The page of a meter: how sure it is, when it was checked, and what it would settle of what is on the shelf."""
+"""The page of a meter: how sure it is, when it was checked, and what it could answer of what is on the shelf."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _NO_BREAK = "\N{NO-BREAK SPACE}"
 
 
 class MeterPage(QWidget):
-    """``edit_wanted`` and ``check_wanted`` with the meter; ``wanted`` with a unit's number and the method that would settle its question."""
+    """``edit_wanted`` and ``check_wanted`` with the meter; ``wanted`` with a unit's number and the method that answers its question."""
 
     edit_wanted = pyqtSignal(Meter)
     check_wanted = pyqtSignal(Meter)
@@ -80,9 +80,9 @@ class MeterPage(QWidget):
 
     def _settles(self, settles: Sequence[Settles], *, may_change: bool) -> None:
         self._column.addSpacing(8)
-        self._say(self.tr("What it would settle"), "heading")
+        self._say(self.tr("What it could answer"), "heading")
         if not settles:
-            self._say(self.tr("No open question of what is on the shelf can be settled by it alone."), "quiet")
+            self._say(self.tr("No open question of what is on the shelf can be answered by it alone."), "quiet")
         for one in settles:
             asked = label(say(one.enquiry.text))
             asked.setWordWrap(True)

@@ -352,10 +352,10 @@ class ShelfStage(QWidget):
             card.set_chosen(card.unit.id in self.several if self.several else card.unit.id == self._bench.unit_id)
 
     def show_meter(self, meter: Meter) -> None:
-        """The page of a meter at the right: how sure it is, when it was checked, what it would settle."""
+        """The page of a meter at the right: how sure it is, when it was checked, what it could answer."""
         logbook, now = self._bench.logbook, datetime.now().astimezone()
         runs = [run for run, _ in logbook.runs(limit=_MOST_USES)]
-        sheets = [(one.unit, partial(self._sheet_of, one.unit)) for one in self._on_shelf()]
+        sheets = [(unit, partial(self._sheet_of, unit)) for unit in logbook.units()]
         page = MeterPage(meter, settled_by(meter, sheets), now, used=used_in(meter, runs), may_change=not logbook.read_only)
         page.edit_wanted.connect(self.start_meter)
         page.check_wanted.connect(lambda it: self._bench.check_wanted.emit(it.id))
