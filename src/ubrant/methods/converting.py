@@ -6,13 +6,13 @@ import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise, permutations
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.account import WaveAtLoad
-from ubrant.core.conversion.slips import loses_less
+from ubrant.core.conversion.slips import first_pair, loses_less
 from ubrant.core.conversion.sweep import Sweep, point_efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
 from ubrant.core.gate.figures import Doubt
@@ -72,7 +72,7 @@ def upstream_ohm(record: Record) -> float:
         return 0.0
     label = battery.label if battery is not None else None
     kind = label.kind_of_cell if label is not None else None
-    of_battery = kind.resistance_ohm_ah * label.series / label.charge_ah if kind and label and label.series and label.charge_ah else 0.0
+    of_battery = kind.usual_ohm(label.series, label.charge_ah) if kind and label and label.series and label.charge_ah else 0.0
     return of_battery + (setup.leads.resistance_ohm if record.head.plan else 0.0)
 
 
@@ -410,40 +410,33 @@ def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt
     if points is None or not points.has_output or len(points) < 2:
         return
     into, out, volts = points.input_w, points.output_w, points.input_v
-    known = [k for k in range(len(points)) if into[k] > 0 and math.isfinite(out[k]) and volts[k] > 0]
-    if not known:
+    known = np.flatnonzero((into > 0) & np.isfinite(out) & (volts > 0))
+    if not len(known):
         return
     rise = 0.02 * float(np.nanmax(out))
-    for one, other in permutations(known, 2):
-        if abs(volts[other] / volts[one] - 1) < _SAME_INPUT and out[other] > _MORE * out[one] + rise and into[other] < _LESS * into[one]:
-            yield Doubt(
-                "less-for-more",
-                say(
-                    "At {more} W out it takes {less} W, and at {out} W {into}: one of them had not settled, or two rows are mixed up. Which is right?",
-                    more=show(float(out[other]), 3),
-                    less=show(float(into[other]), 3),
-                    out=show(float(out[one]), 3),
-                    into=show(float(into[one]), 3),
-                ),
-            )
-            return
-    for one, other in permutations(known, 2):
-        low, held = points.output_v[one], points.output_v[other]
-        if out[other] > _MORE * out[one] + rise and 0 < low < _SAGS * held and abs(volts[other] / volts[one] - 1) < _ONE_INPUT:
-            text = words(
-                "At {out} W its output stands at {low} V, and at {more} W at {held}: it does not sag at less and hold at more. Which is a slip?"
-            )
-            told = {
-                "out": show(float(out[one]), 3),
-                "low": show(float(low), 3),
-                "more": show(float(out[other]), 3),
-                "held": show(float(held), 3),
-            }
-            yield Doubt("sags-less", say(text, **told))
-            return
-    level = [k for k in known if abs(volts[k] / volts[known[0]] - 1) < _ONE_INPUT]
+    into, out, volts, held = into[known], out[known], volts[known], points.output_v[known]
+    heavier = out[None, :] > _MORE * out[:, None] + rise  # (lighter, heavier), as what stands below
+    moved = np.abs(volts[None, :] / volts[:, None] - 1)
+    if (pair := first_pair((moved < _SAME_INPUT) & heavier & (into[None, :] < _LESS * into[:, None]))) is not None:
+        more, less = pair
+        text = words(
+            "At {more} W out it takes {less} W, and at {out} W {into}: one of them had not settled, or two rows are mixed up. Which is right?"
+        )
+        told = {"more": out[more], "less": into[more], "out": out[less], "into": into[less]}
+        yield Doubt("less-for-more", say(text, **{name: show(float(watts), 3) for name, watts in told.items()}))
+        return
+    sags = (held[:, None] > 0) & (held[:, None] < _SAGS * held[None, :])
+    if (pair := first_pair(heavier & sags & (moved < _ONE_INPUT))) is not None:
+        more, less = pair
+        text = words(
+            "At {out} W its output stands at {low} V, and at {more} W at {held}: it does not sag at less and hold at more. Which is a slip?"
+        )
+        told = {"out": out[less], "low": held[less], "more": out[more], "held": held[more]}
+        yield Doubt("sags-less", say(text, **{name: show(float(figure), 3) for name, figure in told.items()}))
+        return
+    level = np.flatnonzero(np.abs(volts / volts[0] - 1) < _ONE_INPUT)
     half = {name: points.half.get(name, np.zeros(len(points))) for name in ("input_v", "input_a", "output_v", "output_a", "output_w")}
-    off = half["input_v"] * points.input_a + half["input_a"] * volts + half["output_w"]
-    off = off + half["output_v"] * points.output_a + half["output_a"] * points.output_v
+    off = half["input_v"] * points.input_a + half["input_a"] * points.input_v + half["output_w"]
+    off = (off + half["output_v"] * points.output_a + half["output_a"] * points.output_v)[known]
     if (pair := loses_less(into[level], out[level], off[level])) is not None:
         yield losing_less(into[level], out[level], *pair)

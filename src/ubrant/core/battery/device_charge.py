@@ -123,7 +123,7 @@ _LITTLE, _QUICK_H = 40.0, 1 / 6
 def recharge_slips(
     one: DeviceRecharge, share: Finding | None, taken: Finding | None = None, stored: Finding | None = None
 ) -> Iterable[tuple[str, str]]:
-    """(what it is asked by, the question) of a charge that little arrives of, or that was made in no time."""
+    """(what it is asked by, the question) of a charge that little arrives of, whose source stood still, or that was made in no time."""
     if share is not None and share.value is not None and share.value < _LITTLE:
         text = words("{p} % is little for a recharge (60 to 90 are usual): did a digit of the percents slip?")
         yield "little", say(text, p=show(share.value, 2))

@@ -77,7 +77,7 @@ def against(readings: Readings, first: int, rest_v: float | None, label: Label |
                 percent=read.percent,
             )
     elif begins_loaded and len(readings) > first:
-        ohm = 2 * kind.resistance_ohm_ah * label.series / (label.charge_ah or math.inf)
+        ohm = 2 * kind.usual_ohm(label.series, label.charge_ah or math.inf)
         volts = float(readings.voltage_v[first] + readings.current_a[first] * ohm)
         least = label.series * min(v for v, percent in kind.rest_chart if percent >= _BEGINS_AT)
         if volts < least:

@@ -375,9 +375,17 @@ def _no_end(swept: Sweep, taken: int, planned: int | None, least_out_w: float | 
     idle = swept.findings["idle_power"]
     sentences = [say("Idle draw {draw}", draw=idle.with_uncertainty())] if idle.value is not None else []
     sentences += [said] if (said := best_sentence(swept)) else []
-    if least_out_w is not None:
+    lacks = planned is not None and taken < planned
+    if least_out_w is not None and lacks:
+        carried = say(
+            "It carried the {taken} of {planned} steps that were taken, but left its tolerance at {watts} W.",
+            taken=taken,
+            planned=planned,
+            watts=show(least_out_w, 3),
+        )
+    elif least_out_w is not None:
         carried = say("It carried every step, but left its tolerance at {watts} W.", watts=show(least_out_w, 3))
-    elif planned is not None and taken < planned:
+    elif lacks:
         carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
     else:
         carried = say("It carried every step.")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from itertools import permutations
 
 import numpy as np
 
@@ -99,10 +98,14 @@ def loses_less(input_w: Array, output_w: Array, off_w: Array) -> tuple[int, int]
     off_w : (n,) W by which digits may have spoilt each loss
     """
     loss = input_w - output_w
-    for one, other in permutations(range(len(loss)), 2):
-        if not output_w[other] > _MORE_OUT * output_w[one] + 0.02 * float(output_w.max()):
-            continue
-        changed = abs(float(input_w[other] - input_w[one])) + float(output_w[other] - output_w[one])
-        if loss[one] - loss[other] > _GAINS * changed + _FALLS * abs(float(loss[one])) + float(off_w[one] + off_w[other]):
-            return other, one
-    return None
+    rises = output_w[None, :] - output_w[:, None]  # (lighter, heavier), as all below
+    heavier = output_w[None, :] > _MORE_OUT * output_w[:, None] + 0.02 * float(np.max(output_w, initial=0.0))
+    changed = np.abs(input_w[None, :] - input_w[:, None]) + rises
+    off = _GAINS * changed + _FALLS * np.abs(loss)[:, None] + off_w[:, None] + off_w[None, :]
+    return first_pair(heavier & (loss[:, None] - loss[None, :] > off))
+
+
+def first_pair(found: Mask) -> tuple[int, int] | None:
+    """(heavier, lighter) of the first pair that is so, ``found`` being (lighter, heavier); None where none is."""
+    at = np.argwhere(found)
+    return (int(at[0][1]), int(at[0][0])) if len(at) else None

@@ -15,6 +15,11 @@ WITH_CAPACITY = frozenset({"battery", "bank", "station"})
 """Kinds whose label has to say how much they hold."""
 
 
+def says_farads(label: str) -> bool:
+    """Whether a label is a capacitor's: ``3000 F 2.7 V``."""
+    return re.search(r"\d\s*[mµμu]?F\b", label) is not None
+
+
 @dataclass(frozen=True)
 class UnitFacts:
     """What is known of a thing besides its label: nothing is judged by it, it is found and chosen by it.

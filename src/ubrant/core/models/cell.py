@@ -196,7 +196,7 @@ def pack_from_label(label: Label, chemistry: Chemistry | None = None) -> PackPar
     kind = chemistry or label.kind_of_cell
     if kind is None or label.charge_ah is None or not label.series:
         raise ValueError(say("Say what kind of cell it is and its voltage: without them nothing can be expected of it."))
-    ohm = kind.resistance_ohm_ah / label.charge_ah * label.series
+    ohm = kind.usual_ohm(label.series, label.charge_ah)
     lead = kind.key == "lead-acid"
     return PackParameters(
         chemistry=kind.key,

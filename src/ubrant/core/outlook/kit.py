@@ -275,5 +275,5 @@ def with_volts(source: Source) -> Source | None:
 
 def usual_ohm(chemistry: str, series: int, ah: float) -> Uncertain:
     """A first guess at a pack's resistance, wide."""
-    ohm = CHEMISTRIES[chemistry].resistance_ohm_ah * series / ah
+    ohm = CHEMISTRIES[chemistry].usual_ohm(series, ah)
     return Uncertain(ohm, 0.0, (1 - WIDE_OHM) * ohm, (1 + WIDE_OHM) * ohm)

@@ -47,6 +47,10 @@ class Chemistry:
     own_chart: bool = False
     flat_v: tuple[float, float] = (0.0, 0.0)
 
+    def usual_ohm(self, series: int, charge_ah: float) -> float:
+        """Ω that a battery of so many cells in series and so many Ah usually has inside, new and warm."""
+        return self.resistance_ohm_ah * series / charge_ah
+
     def is_flat_at(self, cell_v: float) -> bool:
         """Whether a cell's volts at rest hardly change there, however full it is."""
         low, high = self.flat_v

@@ -1,15 +1,13 @@
 """A capacitor discharged through a load: farads, resistance, the energy in it and how long that lasts."""
 
-import re
-
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Unit, says_farads
 from ubrant.core.wording import words
 from ubrant.methods.enquiries import SIZE, Answering
 from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
-    return unit.kind in {"source", "battery"} and re.search(r"\d\s*[mµμu]?F\b", unit.label_text) is not None
+    return unit.kind in {"source", "battery"} and says_farads(unit.label_text)
 
 
 METHOD = MethodEntry(

@@ -296,7 +296,7 @@ def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharg
     add(*found)
     label, kind = record.label, record.label.kind_of_cell if record.label else None
     if found and label is not None and kind is not None and label.series and label.charge_ah:
-        usual = kind.resistance_ohm_ah * label.series / label.charge_ah + JOINTS_OHM
+        usual = kind.usual_ohm(label.series, label.charge_ah) + JOINTS_OHM
         if question := sag_at_leads(found[0], usual):
             warnings.append(question)
 

@@ -299,6 +299,10 @@ def _shelf_bar(findings: Mapping[str, Finding]) -> tuple[float, float | None] | 
 
 
 def _given(record: Record, volts: float | None) -> tuple[Given, str]:
+    return record.once(("given", volts), lambda: _given_of(record, volts))
+
+
+def _given_of(record: Record, volts: float | None) -> tuple[Given, str]:
     """What was read at the output, and where that is."""
     tap = next((t for t in _TAPS if any(len(record.either(t, q)) for q in ("V", "A", "Wh", "Ah"))), "output")
     readings: Readings | None = None

@@ -207,7 +207,7 @@ def _of_cells(setup: d.Setup) -> float | None:
     kind = label.kind_of_cell if label is not None else None
     if label is None or kind is None or not label.series or not label.charge_ah:
         return None
-    return kind.resistance_ohm_ah * label.series / label.charge_ah
+    return kind.usual_ohm(label.series, label.charge_ah)
 
 
 def _is_low(seen: d.Seen, volts: np.ndarray, amps: np.ndarray) -> bool:

@@ -133,10 +133,10 @@ def detail_of(row: AnswerRow, meters: Sequence[Meter] | None) -> str:
     """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes (``meters`` None: not that)."""
     if row.run is not None:
         title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
-        return _joined(title, _day(row.run.started), say("on the simulated bench") if row.rehearsed else "")
+        return _joined(title, day_of(row.run.started), say("on the simulated bench") if row.rehearsed else "")
     if not row.ways:
         name, made = row.foretold
-        return _joined(name, _day(made)) if made else say("2 min of yours · from its label, or from what was measured of it")
+        return _joined(name, day_of(made)) if made else say("2 min of yours · from its label, or from what was measured of it")
     return _joined(row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters) if meters is not None else "")
 
 
@@ -144,7 +144,8 @@ def _joined(*parts: str) -> str:
     return " · ".join(filter(None, parts))
 
 
-def _day(moment: str) -> str:
+def day_of(moment: str) -> str:
+    """A day as people write it, ``4 Mar 2026``, of an ISO date or moment: the day it was here."""
     return datetime.fromisoformat(moment).astimezone().strftime("%-d %b %Y")
 
 

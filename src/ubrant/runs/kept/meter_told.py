@@ -16,7 +16,7 @@ from ubrant.core.uncertainty.value import as_read
 from ubrant.core.wording import say, words
 from ubrant.logbook.records import Run
 from ubrant.methods.enquiries import Enquiry
-from ubrant.runs.kept.answer_sheet import AnswerRow, WayToKnow
+from ubrant.runs.kept.answer_sheet import AnswerRow, WayToKnow, day_of
 
 _AT = {"V": (1.2, 3.7, 12.0, 48.0, 230.0), "A": (0.02, 0.1, 1.0, 10.0, 50.0), "W": (0.5, 5.0, 60.0, 1000.0)}
 """What makers read most: a cell, a pack, the mains; a board asleep, a lamp, a pump, an inverter."""
@@ -75,7 +75,7 @@ def _one(quantity: str, accuracy: Accuracy, meter: Meter, found: MeterCheck | No
     if meter.details.assumed:
         by_whom = say("assumed, as good as {kind}", kind=say(meter.details.assumed))
     else:
-        by_whom = say("as found on {day}", day=_day(found.made)) if found is not None else say("as its manual says")
+        by_whom = say("as found on {day}", day=day_of(found.made)) if found is not None else say("as its manual says")
     most = {"V": meter.max_v, "A": meter.max_a}.get(quantity) or float("inf")
     values = [value for value in _AT[quantity] if value <= most]
     telling = [v for v in values if _FIT_FROM * v <= accuracy.limit(v) <= _FIT_TO * v] or values[-1:]
@@ -94,13 +94,13 @@ def checked_when(meter: Meter, today: date) -> str:
     checks, due = meter.details.checks, meter.details.due
     if checks:
         last = checks[-1]
-        said = say("Last checked on {day}, by {by}.", day=_day(last.made), by=last.against)
+        said = say("Last checked on {day}, by {by}.", day=day_of(last.made), by=last.against)
     else:
         said = say("It was never checked here: beside a better one takes ten minutes.")
     if not due:
         return said
     overdue = date.fromisoformat(due) < today
-    return f"{said} {say('A check has been due since {day}.', day=_day(due)) if overdue else say('The next check is due on {day}.', day=_day(due))}"
+    return f"{said} {say('A check has been due since {day}.', day=day_of(due)) if overdue else say('The next check is due on {day}.', day=day_of(due))}"
 
 
 def settled_by(meter: Meter, sheets: Iterable[tuple[Unit, Callable[[], list[AnswerRow]]]]) -> list[Settles]:
@@ -126,8 +126,8 @@ def used_in(meter: Meter, runs: Iterable[Run]) -> str:
     if not own:
         return say("It was not used in a run yet.")
     if len(own) == 1:
-        return say("Used in one run, on {day}.", day=_day(own[0].started))
-    return say("Used in {n} runs, the last on {day}.", n=len(own), day=_day(own[0].started))
+        return say("Used in one run, on {day}.", day=day_of(own[0].started))
+    return say("Used in {n} runs, the last on {day}.", n=len(own), day=day_of(own[0].started))
 
 
 def told_of_meter(meter: Meter) -> str:
@@ -136,7 +136,3 @@ def told_of_meter(meter: Meter) -> str:
     parts = [say(roles.get(meter.details.role, meter.details.role))]
     parts += [say("up to {most} {unit}", most=show(most, 3), unit=unit) for most, unit in ((meter.max_v, "V"), (meter.max_a, "A")) if most]
     return " · ".join(parts)
-
-
-def _day(moment: str) -> str:
-    return datetime.fromisoformat(moment).strftime("%-d %b %Y")
