@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import NamedTuple
 
 from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, TypedLine
@@ -15,6 +17,8 @@ from ubrant.core.wording import say
 from ubrant.methods.steps import Ask
 
 ANY_MARK = "*"
+_THE_SAME, _NOTHING = 0.1, 0.2
+"""Off by less than a tenth it is what was asked for; a tenth of a fifth of the heaviest counts as none. Common practice, no source."""
 OWN_TAP = "battery"
 """Where a line without a place was read, unless all that is wanted is of one place."""
 
@@ -153,11 +157,41 @@ class HandScript:
                 answered.append(None)
                 continue
             k = self._named(line.text, left)
-            k = next(iter(left), None) if k is None else k
+            k = self._meant(line, left) if k is None else k
             answered.append(k)
             if k in left:
                 left.remove(k)
         return answered
+
+    def _meant(self, line: TypedLine, left: Sequence[int]) -> int | None:
+        """The next row, but where it asks for something else one that asks for just what was read: loads are often taken in another order."""
+        if not left or (self._is_off(line, left[0]) or 0.0) <= _THE_SAME:
+            return next(iter(left), None)
+        others = [(off, k) for k in left[1:] if (off := self._is_off(line, k)) is not None]
+        off, nearest = min(others, default=(math.inf, left[0]))
+        return nearest if off <= _THE_SAME else left[0]
+
+    def _is_off(self, line: TypedLine, row: int) -> float | None:
+        """How far what was read is from what a row asked for, as a share, at worst; None where the row asks for nothing that was read."""
+        read = {(SAME_PLACE.get(r.tap, r.tap) or OWN_TAP, r.quantity): r.value for r in line.readings if r.kind == "read"}
+        asked = self.rows[row].expected
+        told = [(read[key], asked[key], most) for key, most in self._varied.items() if key in read and key in asked]
+        return max((abs(value - wanted) / (abs(wanted) or _NOTHING * most) for value, wanted, most in told), default=None)
+
+    @cached_property
+    def _varied(self) -> Mapping[TapQuantity, float]:
+        """What is asked for differently from row to row, and the most of it; watts follow from amperes, and tell nothing beside them."""
+        values: dict[TapQuantity, list[float]] = {}
+        for row in self.rows:
+            for key, value in row.expected.items():
+                values.setdefault(key, []).append(abs(value))
+        varied = {key: max(asked) for key, asked in values.items() if min(asked) < max(asked)}
+        by_amps = any(quantity == "A" for _, quantity in varied)
+        return {key: most for key, most in varied.items() if not (by_amps and key[1] == "W")}
+
+    def wanted_elsewhere(self, lines: Sequence[TypedLine]) -> dict[str, Mapping[TapQuantity, float]]:
+        """What the rows behind the next one ask for, by how they are called: what was read may be of one of them."""
+        return {row.short: row.expected for row in self.told_apart(lines)[1][1:] if row.short and row.expected}
 
     def in_order(self, record: Record) -> Record:
         """The same lines in the order of the rows that they answer, where some name theirs; of two that name one the later counts.

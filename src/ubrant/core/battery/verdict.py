@@ -169,8 +169,10 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         )
     if at_least:
         why = (
-            "no cut-off was named"
+            say("no cut-off was named")
             if about.cutoff is None
+            else say("its cut-off was not reached")
+            if about.ended_by == "running"
             else say("it ended by {ended_by} before the cut-off", ended_by=ending_text(about.ended_by))
         )
         remedy = (

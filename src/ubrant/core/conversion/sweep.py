@@ -115,7 +115,10 @@ def analyse_sweep(
             value = Value(value.value) if meters.known else value
         elif value is not None:
             value = value * factor + _left_open(key, points, within_tolerance, running, scatter, brackets)
-        findings[key] = Finding.made(key, name, value, unit, working)
+        found = Finding.made(key, name, value, unit, working)
+        if key == "half_arrives" and (found.expanded_uncertainty or 0.0) > (found.value or 0.0):  # a load is no less than none
+            found = Finding(key, name, None, unit, None, say("these points do not tell it: lighter loads would"))
+        findings[key] = found
     drawn = as_drawn(points, errors, digits_of(points))
     eta, eta_u = _efficiency(drawn, meters, running)
     findings |= _each_efficiency(drawn, eta, meters, shown)

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from ubrant.core.quantities.places import misplaced, no_number, unused
 from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
-from ubrant.core.wording import SentenceError, say
+from ubrant.core.wording import SentenceError, say, words
 
 TAPS: dict[str, tuple[str, ...]] = {
     "battery": ("batt", "bat"),
@@ -163,6 +163,14 @@ class TypedLine:
         return ("instead of the last entry: " if self.corrects else "") + when + " · ".join(parts)
 
 
+_JUST, _SOME = 0.1, 0.05
+"""Off by less than a tenth it is what is asked for; a twentieth of the heaviest is some load. Common practice, no source."""
+
+
+def _is_just(value: float, asked: float, wanted: float) -> bool:
+    return asked != wanted and abs(value - asked) <= _JUST * abs(asked)
+
+
 @dataclass(frozen=True)
 class Grammar:
     """What the line may take for granted.
@@ -174,6 +182,7 @@ class Grammar:
     alike : other names for the taps in ``expected``
     aliases : what people call a tap in this run: the name of the unit that stands there
     places : where the test reads; empty where nobody knows
+    elsewhere : what is asked for later in the test, by how it is called: what is far from expected may be of that
     """
 
     taps: Sequence[str] = ()
@@ -181,6 +190,7 @@ class Grammar:
     alike: Mapping[str, str] = field(default_factory=dict)
     aliases: Mapping[str, str] = field(default_factory=dict)
     places: Sequence[str] = ()
+    elsewhere: Mapping[str, Mapping[tuple[str, str], float]] = field(default_factory=dict)
 
     def parse(self, line: str) -> TypedLine | None:
         """Take one line down; None when there is nothing in it.
@@ -216,6 +226,8 @@ class Grammar:
         if sentence := self.doubts_of_note(jotting):
             return [sentence]
         elsewhere = dict.fromkeys(unused(r.tap, self.places) for r in jotting.readings if self._is_elsewhere(r))
+        if later := next(filter(None, map(self._asked_later, jotting.readings)), ""):
+            return [later, *elsewhere]
         return [*(q for r in jotting.readings if (q := self._query(r))), *elsewhere]
 
     def doubts_of_note(self, jotting: TypedLine) -> str:
@@ -254,21 +266,13 @@ class Grammar:
         if reading.quantity == "%" and not 0 <= reading.value <= 100:
             return say("{said}: a percentage outside 0 to 100?", said=said)
         if same is None or same == 0:
-            return ""
+            return self._flows_at_none(reading, said) if same == 0 else ""
         about = say("about {same} {quantity} was expected", same=plain(same, 3), quantity=reading.quantity)
         if reading.value * same < 0 and abs(reading.value) > 0.02 * abs(same):
             return say("{said}, with that sign? {upper}{value}.", said=said, upper=about[0].upper(), value=about[1:])
+        if thousand := self._thousandfold(reading):
+            return thousand
         ratio = abs(reading.value / same)
-        if 300 < ratio < 3000 or 1 / 3000 < ratio < 1 / 300:
-            value, meant = (reading.value, f"m{reading.quantity}") if ratio > 1 else (1000 * reading.value, reading.quantity)
-            return say(
-                "{said}? {upper}{value}: a factor of 1000 away. Did you mean {value_2} {meant}?",
-                said=said,
-                upper=about[0].upper(),
-                value=about[1:],
-                value_2=plain(value, 5),
-                meant=meant,
-            )
         if ratio > 3 or ratio < 1 / 3:
             for (tap, quantity), value in self.expected.items():
                 if quantity != reading.quantity and value and abs(reading.value / value - 1) < 0.1:
@@ -286,6 +290,45 @@ class Grammar:
                     "{said} is far from what was expected ({same} {quantity}).", said=said, same=plain(same, 3), quantity=reading.quantity
                 )
         return ""
+
+    def _asked_later(self, reading: TypedReading) -> str:
+        """That another load than the next one was taken, where that is asked for later."""
+        key = self.alike.get(reading.tap, reading.tap), reading.quantity
+        wanted = self.expected.get(key)
+        if wanted is None or reading.kind != "read" or abs(reading.value - wanted) <= _JUST * abs(wanted) or not reading.value:
+            return ""
+        name = next((n for n, asked in self.elsewhere.items() if key in asked and _is_just(reading.value, asked[key], wanted)), "")
+        text = words("{said}: about {wanted} {quantity} is wanted now, and “{name}” comes later: it goes to that row.")
+        return say(text, said=reading.show(), name=name, wanted=plain(wanted, 3), quantity=reading.quantity) if name else ""
+
+    def _flows_at_none(self, reading: TypedReading, said: str) -> str:
+        key = self.alike.get(reading.tap, reading.tap), reading.quantity
+        most = max((abs(asked.get(key, 0.0)) for asked in self.elsewhere.values()), default=0.0)
+        return say("{said}: nothing is wanted to flow there now.", said=said) if abs(reading.value) > _SOME * most > 0 else ""
+
+    def _thousandfold(self, reading: TypedReading) -> str:
+        same = self._near(reading)
+        ratio = abs(reading.value / same) if same and reading.kind in {"read", "about"} else 0.0
+        if same is None or not (300 < ratio < 3000 or 1 / 3000 < ratio < 1 / 300):
+            return ""
+        value, meant = (reading.value, f"m{reading.quantity}") if ratio > 1 else (1000 * reading.value, reading.quantity)
+        about = say("about {same} {quantity} was expected", same=plain(same, 3), quantity=reading.quantity)
+        return say(
+            "{said}? {upper}{value}: a factor of 1000 away. Did you mean {value_2} {meant}?",
+            said=f"{plain(reading.value, 5)} {reading.quantity}",
+            upper=about[0].upper(),
+            value=about[1:],
+            value_2=plain(value, 5),
+            meant=meant,
+        )
+
+    def slip_of_all(self, jottings: Sequence[TypedLine]) -> str:
+        """What is amiss with most of several lines at once, as when two columns are swapped or one is in another unit; empty where nothing is."""
+        read = [j for j in jottings if j.readings]
+        said = [q for j in read if (q := self._swapped(j) or next(filter(None, map(self._thousandfold, j.readings)), ""))]
+        if not said or 2 * len(said) <= len(read):
+            return ""
+        return say("{question} So it is in {count} of {all} rows.", question=said[0], count=len(said), all=len(read))
 
     def _near(self, reading: TypedReading) -> float | None:
         key = self.alike.get(reading.tap, reading.tap), reading.quantity

@@ -14,13 +14,15 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.value import Value, exactly, scattered
+from ubrant.core.uncertainty.value import Value, exactly, scattered, within
 from ubrant.core.wording import say, words
 
 OPEN_SHARE = 0.01
 """Under this share of the largest current nothing flows."""
 BENT_SHARE = 0.02
 """Points that stray from a straight line by more than this share of the voltage it loses, and by more than the digits, are bent."""
+_NO_LINE = 0.1
+"""Points that stray by more than this share have no one resistance: a panel's knee."""
 _LEAST = 3
 
 
@@ -89,17 +91,23 @@ def analyse_curve(
         )
     values = {"V": volts, "A": amps}
     known = voltage is not None and current is not None
-    base = by_errors(_Figures(_unloaded(amps)), values, (*errors_in(voltage, "V"), *errors_in(current, "A")), half, known=known)
     bent = _is_bent(amps, volts, half.get("V"))
+    base = by_errors(_Figures(_unloaded(amps), bent), values, (*errors_in(voltage, "V"), *errors_in(current, "A")), half, known=known)
     scatter = _scatter(amps, volts)
     if bent:  # what a line misses is its shape there, and no doubt of what was read with nothing attached
         scatter.pop("open_circuit_voltage", None)
+        scatter |= _between(volts, amps) if known else {}
     findings = {}
     for key, (name, unit, working) in _NAMES.items():
         value = base[key]
         findings[key] = Finding.made(key, say(name), None if value is None else value + scatter.get(key, exactly(0.0)), unit, say(working))
     findings = _bounded(findings, volts, amps, bent, warnings)
-    if bent:
+    if bent and _stray(amps, volts) > _NO_LINE * float(np.ptp(volts)):
+        resistance = findings["internal_resistance"]
+        why = say("its volts bend too much for one resistance")
+        findings["internal_resistance"] = Finding("internal_resistance", resistance.name, None, "Ω", None, why)
+        warnings.append(say("It is bent, as at a panel's knee: it has no one internal resistance."))
+    elif bent:
         warnings.append(
             say(
                 "It is bent: a straight line misses it by {mv} mV. Its resistance is a mean over {low} to {high} A.",
@@ -132,11 +140,12 @@ class _Figures:
     """An error moves values, not which points were read with nothing attached."""
 
     unloaded: NDArray[np.bool_]
+    bent: bool
 
     def __call__(self, values: Columns) -> dict[str, float | None]:
         volts, amps = values["V"], values["A"]
         slope, ocv = (float(x) for x in np.polyfit(amps, volts, 1))
-        at_a, at_w, at_v = peak_of(volts, amps)
+        at_a, at_w, at_v = peak_of(volts, amps, bent=self.bent)
         return {
             "open_circuit_voltage": float(np.mean(volts[self.unloaded])) if self.unloaded.any() else ocv,
             "internal_resistance": -slope,
@@ -147,19 +156,73 @@ class _Figures:
         }
 
 
-def peak_of(volts: Array, amps: Array) -> tuple[float, float, float]:
-    """(A, W, V) of the largest power, by a parabola through the largest point and its neighbours; at an end, that point."""
+def peak_of(volts: Array, amps: Array, *, bent: bool = False) -> tuple[float, float, float]:
+    """(A, W, V) of the largest power, by a parabola over the volts through the largest point and its neighbours; at an end, that point.
+
+    Over the volts, and not over the amperes: a straight source's is one over either, and past a panel's knee its amperes hardly change. Of a ``bent``
+    one it is no more than may lie between the points.
+    """
     watts = volts * amps
     k = int(np.argmax(watts))
     near = [j for j in (k - 1, k, k + 1) if 0 <= j < len(amps)]
-    if len(near) == 3 and len({float(amps[j]) for j in near}) == 3:
-        x, y = amps[near] - amps[k], watts[near]
+    if len(near) == 3 and len({float(volts[j]) for j in near}) == 3:
+        x, y = volts[near] - volts[k], watts[near]
         a, b, c = (float(v) for v in np.polyfit(x, y, 2))
-        if a < 0 and x[0] <= (at := -b / (2 * a)) <= x[2]:
-            top = c - b * b / (4 * a)
-            current = float(amps[k]) + at
-            return current, top, top / current
+        if a < 0 and x.min() <= (at := -b / (2 * a)) <= x.max():
+            top, volt = c - b * b / (4 * a), float(volts[k]) + at
+            if bent:
+                at_v, most = between_points(volts, amps, k)
+                top, volt = min(top, float(most.max())), min(max(volt, float(at_v[0])), float(at_v[-1]))
+            return top / volt, top, volt
     return float(amps[k]), float(watts[k]), float(volts[k])
+
+
+_LOOKS = 65
+
+
+def between_points(volts: Array, amps: Array, k: int) -> tuple[Array, Array]:
+    """(m,) V round point k at which more than its power may lie, rising, and (m,) W that may lie there at most.
+
+    The amperes of a source fall the faster the more its volts rise: between two points they lie under the lines on through the two points before and behind.
+    """
+    order = np.argsort(volts, kind="stable")
+    v, a = volts[order], amps[order]
+    here = int(np.flatnonzero(order == k)[0])
+    looks: list[Array] = []
+    under: list[Array] = []
+    for left in (here - 1, here):
+        if not 0 <= left < len(v) - 1 or not v[left + 1] > v[left]:
+            continue
+        at = np.linspace(v[left], v[left + 1], _LOOKS)
+        most = np.full(_LOOKS, float(max(a[left], a[left + 1])))
+        for one, other in ((left - 1, left), (left + 1, left + 2)):
+            if one >= 0 and other < len(v) and v[other] > v[one]:
+                most = np.minimum(most, a[one] + (a[other] - a[one]) / (v[other] - v[one]) * (at - v[one]))
+        looks.append(at)
+        under.append(at * most)
+    at, most = np.concatenate(looks), np.concatenate(under)
+    largest = float(volts[k] * amps[k])
+    may = most >= largest
+    return (at[may], most[may]) if may.any() else (np.array([volts[k]]), np.array([largest]))
+
+
+def _between(volts: Array, amps: Array) -> dict[str, Value]:
+    """What may lie between the points of a bent curve, for its largest power and where that is."""
+    watts = volts * amps
+    k = int(np.argmax(watts))
+    if not 0 < k < len(watts) - 1:
+        return {}
+    at_v, most = between_points(volts, amps, k)
+    at, top, volt = peak_of(volts, amps, bent=True)
+    name = words("what may lie between the points")
+    off_v = max(volt - float(at_v[0]), float(at_v[-1]) - volt, 0.0)
+    off_a = max(abs(at - most[j] / at_v[j]) for j in (0, -1))
+    off_w = max(top - float(watts[k]), float(most.max()) - top)
+    return {
+        "maximum_power": within(off_w, name),
+        "maximum_power_current": within(float(off_a), name),
+        "maximum_power_voltage": within(off_v, name),
+    }
 
 
 def _stray(amps: Array, volts: Array) -> float:

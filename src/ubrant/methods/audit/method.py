@@ -208,6 +208,8 @@ def _read(lines: Sequence[RowAnswer], plan: AuditPlan, system_v: float | None) -
         one = ClampReading(name or say("load {n}", n=len(loads) + 1), values["A"].value, values["A"].half_width)
         if key in {"base", "all on"}:
             found[key] = one
+        elif key == "rest":  # all is off then as well
+            found.setdefault("base", one)
         elif re.search(r"\b(?:sun|solar)\b", name, re.I):
             found["sun"] = one
         else:

@@ -29,7 +29,7 @@ from ubrant.core.record.integrals import charge_ah
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import ReadLines
 from ubrant.methods.discharge.asked import discharge_of, others_of
@@ -379,6 +379,9 @@ def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected
     delivered = discharge.findings["charge"].value or 0.0
     if record.of(LoadOff) or data.load_off_s is not None:
         return Ahead(discharge.verdict.sentence)
+    if discharge.crossing is not None and record.is_typed:
+        text = words("The cut-off is reached: {charge} so far. Take the load off, then close the run.")
+        return Ahead(say(text, charge=discharge.findings["charge"].with_uncertainty()), 0.0)
     left = forecast.left_s if forecast is not None else None
     return Ahead(forecast_sentence(forecast, delivered, data.label), left, deviation_of(data, discharge, expected))
 

@@ -90,7 +90,7 @@ class SupplyMethod(TypedMethod):
             put = say("draw {amps} A", amps=plain(amps)) if amps else say("take the load off")
             called = say(text, number=number, count=len(_SHARES), put=put, amps=plain(amps))
             wanted = (_IN, *((("output", "V"), ("output", "A")) if amps else ()))
-            yield self.row(called, put, wanted=wanted, expected=_expected(prepared.setup, amps), afresh=False)
+            yield self.row(called, put, wanted=wanted, expected=_expected(prepared.setup, amps), afresh=False, key=f"{share:g}")
 
     def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("That was the last step. Close the run."), wanted=(_IN,), afresh=False)
@@ -115,7 +115,7 @@ class SupplyMethod(TypedMethod):
             yield Doubt("no-load", say("{nothing} with no load is more than with a load: was the load off?", nothing=nothing.value_text()))
             return
         seen = self.seen(record)
-        steps, no_load, half_w, _ = _steps(record, seen.plan.rated if seen.is_planned else _rated(seen.setup))
+        steps, no_load, half_w, _ = _steps(seen)
         rows = [(step.input_w, step.output_w, step.off_w) for step in steps.values() if step.percent <= _SLIP_PERCENT]
         rows += [(no_load, 0.0, half_w)] if no_load is not None else []
         into, out, off = np.array(rows).T if rows else np.zeros((3, 0))
@@ -124,7 +124,7 @@ class SupplyMethod(TypedMethod):
 
     def sums(self, seen: Seen) -> Account:
         setup = seen.setup
-        steps, no_load, half_w, slips = _steps(seen.record, seen.plan.rated if seen.is_planned else _rated(setup))
+        steps, no_load, half_w, slips = _steps(seen)
         power = seen.accuracy("W")
         meters = SupplyMeters(power, seen.accuracy("V", "output"), seen.accuracy("A", "output"))
         findings: dict[str, Finding] = {}
@@ -140,8 +140,8 @@ class SupplyMethod(TypedMethod):
             slips.append(say(text, value=100 * share, percent=show(steps.pop(share).percent, 3), usual=show(usual, 3)))
         if over and not steps:
             raise ReadingsError(over[0])
-        for number, (share, step) in enumerate(steps.items()):
-            key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
+        for share, step in steps.items():
+            key, working = f"efficiency_{_SHARES.index(share)}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
             findings[key] = supply_efficiency(key, say("At {value:.0f} % of its current", value=100 * share), [step], meters, working)
         if not findings and no_load is None:
             raise ReadingsError(slips[0] if slips else say("No step was typed yet."))
@@ -186,22 +186,9 @@ def _rated(setup: Setup) -> float | None:
 def _expected(setup: Setup, amps: float) -> dict[tuple[str, str], float]:
     """What a step may be expected to read, by the label."""
     if not amps:
-        return {}
+        return {("output", "A"): 0.0}
     out_v = read_ratings(setup.unit).output_v
     return {("output", "A"): amps, ("output", "V"): out_v, ("input", "W"): out_v * amps / _USUAL_SHARE}
-
-
-def _by_load(record: Record, rated_a: float | None) -> list[tuple[float, tuple[float, TypedLine]]]:
-    """Each line with the share of its rating that it is: in the order it was asked for, or by its amperes where each of them is another step."""
-    lines = record.answers("skip")
-    asked = list(zip(_SHARES, lines, strict=False))
-    if not rated_a:
-        return asked
-    fits = [_share_of(jotting, rated_a) for _, (_, jotting) in asked]
-    in_order = all(found is None or found == share for found, (share, _) in zip(fits, asked, strict=True))
-    if in_order or len({f for f in fits if f is not None}) < len([f for f in fits if f is not None]) or None in fits:
-        return asked
-    return [(found, line) for found, (_, line) in zip(fits, asked, strict=True) if found is not None]
 
 
 def _share_of(jotting: TypedLine, rated_a: float) -> float | None:
@@ -213,12 +200,22 @@ def _share_of(jotting: TypedLine, rated_a: float) -> float | None:
     return nearest if abs(amps - nearest * rated_a) <= max(_ANOTHER_LOAD * nearest, 0.03) * rated_a else None
 
 
-def _steps(record: Record, rated_a: float | None) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
+def _asked(seen: Seen, rated_a: float | None) -> Iterable[tuple[float, TypedLine]]:
+    """Each line with the share of its rating that it is of; without a plan by its amperes, or else in the order of the steps."""
+    if seen.is_planned:
+        return [(float(line.key), line.jotting) for line in seen.lines if line.key]
+    lines = zip(_SHARES, seen.record.answers("skip"), strict=False)
+    found = [(share, jotting, _share_of(jotting, rated_a) if rated_a else None) for share, (_, jotting) in lines]
+    return [(share if by_amps is None else by_amps, jotting) for share, jotting, by_amps in found]
+
+
+def _steps(seen: Seen) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
     """Steps by their share of the rated current, watts with no load and half of their last digit, slips."""
+    rated_a = seen.plan.rated if seen.is_planned else _rated(seen.setup)
     steps: dict[float, SupplyStep] = {}
     slips: list[str] = []
     no_load, half_w = None, 0.0
-    for share, (_, jotting) in _by_load(record, rated_a):
+    for share, jotting in _asked(seen, rated_a):
         read = {(r.tap, r.quantity): r for r in jotting.readings}
         taken = read.get(("input", "W"))
         if taken is None:
@@ -242,4 +239,4 @@ def _steps(record: Record, rated_a: float | None) -> tuple[dict[float, SupplySte
                 continue
             halves = (taken.half_width, out_v.half_width if out_v else 0.0, out_a.half_width if out_a else 0.0)
             steps[share] = SupplyStep(taken.value, out_v.value if out_v else 0.0, out_a.value if out_a else 0.0, halves)
-    return steps, no_load, half_w, slips
+    return {share: steps[share] for share in _SHARES if share in steps}, no_load, half_w, slips

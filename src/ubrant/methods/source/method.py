@@ -35,6 +35,8 @@ _MUCH = 0.01
 """Of the power, that a meter in the current path takes before it is worth saying."""
 
 
+_MINUS, _RISES = 0.03, 0.01
+"""By so much of the most, amperes are the other way round, and volts are more at more amperes. Common practice, no source."""
 _SAME_A, _OTHER_V, _LOADED, _SEVERAL = 0.01, 0.15, 0.05, 3
 """Loads that all draw one current, within a hundredth of it, have volts within 15 % of each other; so many tell. Only near its short circuit does a panel
 give one current at many volts, and other loads are then among them. Common practice, no source."""
@@ -117,6 +119,20 @@ class SourceMethod(TypedMethod):
             text = words("Under every load {a} A were read, and from {one} to {other} V: were its amperes read each time?")
             low, high = show(float(volts[loaded].min()), 3), show(float(volts[loaded].max()), 3)
             yield Doubt("same", say(text, a=show(most, 3), one=low, other=high))
+        signed = seen.column("A")[there] * (1.0 if float(np.median(seen.column("A")[there])) >= 0 else -1.0)
+        least = int(np.argmin(signed)) if len(signed) else 0
+        if len(signed) and signed[least] < -_MINUS * most:
+            text = words("{a} A at {v} V, and the other way at the rest: a source gives. Is its sign a slip?")
+            yield Doubt("minus", say(text, a=show(float(signed[least]), 3), v=show(float(volts[least]), 3)))
+            return
+        order = np.argsort(amps, kind="stable")
+        risen = np.diff(volts[order]) - _RISES * volts.max(initial=0.0) - seen.table.half[("source", "V")][there].max(initial=0.0)
+        if len(risen) and float(risen.max()) > 0:
+            k = int(np.argmax(risen))
+            one, other = order[k], order[k + 1]
+            text = words("{v} V at {a} A, and {higher} V at {more} A: a source's volts do not rise as it gives more. Which is a slip?")
+            told = {"v": volts[one], "a": amps[one], "higher": volts[other], "more": amps[other]}
+            yield Doubt("rises", say(text, **{name: show(float(figure), 3) for name, figure in told.items()}))
 
     def sums(self, seen: Seen) -> Account:
         time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")
@@ -139,7 +155,7 @@ class SourceMethod(TypedMethod):
             taken=len(curve.amps),
             drawings=lambda: (_drawn(curve),),
             shown_at=say("At its largest power"),
-            short=say("{watts}, {ohm}", watts=findings["maximum_power"].value_text(), ohm=findings["internal_resistance"].value_text()),
+            short=", ".join(f.value_text() for key in ("maximum_power", "internal_resistance") if (f := findings[key]).value is not None),
         )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: SourcePlan) -> PowerPath:

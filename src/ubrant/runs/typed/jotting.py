@@ -46,13 +46,18 @@ class Taken:
 
 
 def grammar_for(
-    run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Prompt | None = None
+    run: Run | None,
+    read: Mapping[tuple[str, str], float],
+    seen: Rehearsal | None,
+    time_s: float,
+    row: Prompt | None = None,
+    elsewhere: Mapping[str, Mapping[tuple[str, str], float]] | None = None,
 ) -> Grammar:
-    """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
+    """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed; ``elsewhere``: what further rows ask for."""
     aliases = aliases_of(run) if run is not None else {}
     places = places_of(run) if run is not None else ()
     if row is not None and (row.expected or row.afresh):
-        return Grammar(expected=row.expected, alike=SAME_PLACE, aliases=aliases, places=places)
+        return Grammar(expected=row.expected, alike=SAME_PLACE, aliases=aliases, places=places, elsewhere=elsewhere or {})
     expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):
         at = min(max(time_s, 0.0), seen.length_s)

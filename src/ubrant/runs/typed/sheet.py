@@ -9,13 +9,16 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
+from itertools import zip_longest
 
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, mark_of_note, state_of
+from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.mend import Mend
 from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
+from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.rows import HandScript
 from ubrant.runs.typed.edits import RowChange
@@ -354,8 +357,8 @@ class Pasted:
     note: str = ""
 
 
-_TIME_WORDS = re.compile(r"^\s*(?:time|clock|at|when|zeit)\b", re.I)
-_NOTE_WORDS = re.compile(r"^\s*(?:note|notes|remark|remarks|comment|comments)\b", re.I)
+_AT_WORDS = re.compile(r"^\s*(?:at|when|uhr|uhrzeit|heure|hora)\b", re.I)
+_NOTE_WORDS = re.compile(r"^\s*(?:note|notes|remark|remarks|comment|comments|notiz|bemerkung)\b", re.I)
 _CLOCK = re.compile(r"^\s*(?:\d{4}-)?(?:\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:h]\d{2}(?::\d{2}(?:[.,]\d+)?)?\s*$")
 """Not with a full stop, as a time may be written elsewhere: among numbers 12.05 is twelve volts."""
 
@@ -374,9 +377,11 @@ def read_paste(text: str, columns: Sequence[TapQuantity]) -> list[Pasted]:
     rows = _cells(text)
     if not rows:
         raise JotError(say("There is nothing to paste."))
-    places = _headed(rows[0], columns)
-    if places is not None:
-        rows = rows[1:]
+    headed = _headed(rows[0], columns)
+    units: list[str] = []
+    places: list[TapQuantity | str]
+    if headed is not None:
+        rows, places, units = rows[1:], [place for place, _ in headed], [unit for _, unit in headed]
     else:
         timed = all(_CLOCK.match(r[0]) for r in rows if r[0])
         places = ["time", *columns] if timed else list(columns)
@@ -393,6 +398,7 @@ def read_paste(text: str, columns: Sequence[TapQuantity]) -> list[Pasted]:
                     columns=len(places),
                 )
             )
+        row = [f"{c} {u}" if u and _BARE.fullmatch(c) else c for c, u in zip_longest(row, units, fillvalue="")]
         pairs = list(zip(places, row, strict=False))
         cells = {place: cell for place, cell in pairs if isinstance(place, tuple) and cell}
         made.append(Pasted(next((c for p, c in pairs if p == "time"), ""), cells, next((c for p, c in pairs if p == "note"), "")))
@@ -409,6 +415,13 @@ def moments_of(rows: Sequence[Pasted], run: Run, now_s: float) -> list[float]:
     """
     if not any(row.time for row in rows):
         return [now_s - (len(rows) - 1 - place) for place in range(len(rows))]
+    if all(_PASSED.fullmatch(row.time) for row in rows):
+        passed = [parse_quantity(row.time, "s") for row in rows]
+        if (late := next((k for k in range(1, len(passed)) if passed[k] < passed[k - 1]), None)) is not None:
+            raise JotError(
+                say("Row {number} of what is pasted lies before the one above it: {time}.", number=late + 1, time=rows[late].time)
+            )
+        return [now_s - passed[-1] + moment for moment in passed]
     moments: list[float] = []
     for number, row in enumerate(rows, start=1):
         if not row.time:
@@ -422,8 +435,14 @@ def moments_of(rows: Sequence[Pasted], run: Run, now_s: float) -> list[float]:
     return [m - back for m in moments]
 
 
-def changes_of_paste(text: str, columns: Sequence[TapQuantity], run: Run, now_s: float, *, needs_times: bool = False) -> list[RowChange]:
-    """What is pasted as lines that are added.
+_PASSED = re.compile(r"\d*[.,]?\d+\s*(?:ms|s|sec|min|h|d)")
+"""How long it had gone by then, not when it was."""
+
+
+def changes_of_paste(
+    text: str, columns: Sequence[TapQuantity], run: Run, now_s: float, *, needs_times: bool = False, into_rows: bool = False
+) -> list[RowChange]:
+    """What is pasted as lines that are added. Times that count from a start (*t / min*) end now: only an empty table takes them.
 
     Raises
     ------
@@ -431,6 +450,8 @@ def changes_of_paste(text: str, columns: Sequence[TapQuantity], run: Run, now_s:
         A row that cannot be read; says which.
     """
     rows = read_paste(text, columns)
+    if into_rows and rows and _PASSED.fullmatch(rows[0].time):
+        raise JotError(say("Times that count from a start say nothing of where they belong among these rows: paste clock times."))
     if needs_times and not any(row.time for row in rows):
         raise JotError(
             say("What is pasted has no times, and without them nothing can be added up here: put clock times into the first column.")
@@ -488,29 +509,40 @@ def _cells(text: str) -> list[list[str]]:
     return [[c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=between) if any(c.strip() for c in row)]
 
 
-def _headed(row: Sequence[str], columns: Sequence[TapQuantity]) -> list[TapQuantity | str] | None:
-    """What each column is by its heading; None where the row is none of headings.
+_BARE = re.compile(r"[~<]?[-+−]?\d*[.,]?\d+(?:[eE][-+]?\d+)?")
+"""A number with no unit of its own: the heading's counts."""
+
+
+def _headed(row: Sequence[str], columns: Sequence[TapQuantity]) -> list[tuple[TapQuantity | str, str]] | None:
+    """What each column is by its heading, and the unit its bare numbers are in (empty for the column's own); None where the row is none of headings.
 
     Raises
     ------
     JotError
         A heading that names nothing that is read here.
     """
-    if any(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?", c) for c in row) or not any(re.search(r"[^\W\d_]", c) for c in row):
+    if any(_BARE.fullmatch(c) for c in row) or not any(re.search(r"[^\W\d_]", c) for c in row):
         return None
     if any(_CLOCK.match(c) for c in row):
         return None
-    places: list[TapQuantity | str] = []
+    places: list[tuple[TapQuantity | str, str]] = []
     for cell in row:
-        if _TIME_WORDS.match(cell):
-            places.append("time")
-        elif _NOTE_WORDS.match(cell):
-            places.append("note")
+        heading = read_heading(cell, 0)
+        if _NOTE_WORDS.match(cell):
+            places.append(("note", ""))
+        elif heading.quantity == "time" or _AT_WORDS.match(cell):
+            places.append(("time", _ELAPSED.get(heading.factor, "") if heading.has_unit else ""))
         elif not cell:
-            places.append("")
+            places.append(("", ""))
         else:
-            places.append(_key_named(cell, columns))
+            scale = _PREFIXES.get(heading.factor, "") if heading.has_unit else ""
+            key = _key_named(cell, heading.unit or {"voltage": "V", "current": "A"}.get(heading.quantity or "", ""), columns)
+            places.append((key, f"{scale}{key[1]}" if scale and heading.unit == key[1] else ""))
     return places
+
+
+_PREFIXES = {1e-6: "µ", 1e-3: "m", 1e3: "k"}
+_ELAPSED = {1e-3: "ms", 1.0: "s", 60.0: "min", 3600.0: "h", 86400.0: "d"}
 
 
 _UNITS = (
@@ -525,8 +557,8 @@ _UNITS = (
 )
 
 
-def _key_named(heading: str, columns: Sequence[TapQuantity]) -> TapQuantity:
-    unit = next((u for u, pattern in _UNITS if re.search(pattern, heading, 0 if len(heading) < 3 else re.I)), "")
+def _key_named(heading: str, unit: str, columns: Sequence[TapQuantity]) -> TapQuantity:
+    unit = unit or next((u for u, pattern in _UNITS if re.search(pattern, heading, 0 if len(heading) < 3 else re.I)), "")
     tap = next(
         (
             t

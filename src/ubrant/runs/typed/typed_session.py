@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -12,6 +13,7 @@ from ubrant.bench.session import RunSession
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
 from ubrant.core.record.events import Event, LoadOff, Note
+from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
@@ -61,6 +63,11 @@ class TypedSession:
     def row(self) -> Prompt:
         """What is to be set and typed next."""
         return self.hand.next_row([jotting for _, jotting in self.live.jots()] if self.hand.rows else ())
+
+    @property
+    def wanted_elsewhere(self) -> Mapping[str, Mapping[TapQuantity, float]]:
+        """What the rows ask for that come behind the one whose turn it is, by how they are called."""
+        return self.hand.wanted_elsewhere([jotting for _, jotting in self.live.jots()]) if self.hand.rows else {}
 
     def lacks(self, jotting: TypedLine) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""

@@ -222,18 +222,20 @@ class PrepareStage(StageFrame):
                 self._expected_of = None
                 problems.insert(0, Problem(True, str(error)))
         self._show(unit, prepared, by_hand=is_typed(method, choice))
-        self._look_at_meters(method, prepared)
+        self._look_at_meters(None if any(p.refused for p in problems) else method, prepared)
         if self._bench.is_running:
             problems.insert(0, Problem(True, self.tr("A run is going on. Wait for its end, or stop it.")))
         self._show_problems(problems)
 
-    def _look_at_meters(self, method: Method, prepared: Prepared) -> None:
-        """Whether the meters are good enough, worked out beside the window; what is worked out already is not worked out again."""
-        wanted = (method.key, prepared)
-        if self._fit_of == wanted:
+    def _look_at_meters(self, method: Method | None, prepared: Prepared) -> None:
+        """Whether the meters are good enough, worked out beside the window; what is worked out already is not worked out again. None: it cannot start."""
+        wanted = (method.key, prepared) if method is not None else None
+        if wanted is not None and self._fit_of == wanted:
             return
         self._fit_of = wanted
         self.fit.show_fit(None)
+        if method is None:
+            return
 
         def done(found: object) -> None:
             if self._fit_of == wanted:

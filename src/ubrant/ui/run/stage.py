@@ -42,9 +42,11 @@ from ubrant.ui.widgets.work import quietly
 
 _TICK_MS = 33
 _SUMS_EVERY = 15
+"""Ticks between two workings-out of the ledger; more where it takes long, so that it has a quarter of the time at most."""
+_ENOUGH_ROWS = 3
+"""So many rows should say something: where they do not, it is said why."""
 _MANY = 100_000
 """Of more readings the sums are made in another thread."""
-"""Ticks between two workings-out of the ledger; more where it takes long, so that it has a quarter of the time at most."""
 
 
 class RunStage(StageFrame):
@@ -267,7 +269,8 @@ class RunStage(StageFrame):
         if drawings:
             self.drawn.show_drawings(drawings)
         self._has_answered = self._has_answered or bool(account.findings and not account.trouble)
-        lost = account.trouble if self._has_answered else ""  # before there is an answer the next thing asked says it better
+        rows = sum(bool(row.readings) for row in self.table.model.sheet.rows)
+        lost = account.trouble if self._has_answered or rows >= _ENOUGH_ROWS else ""  # before that the next thing asked says it better
         self.warning_note.say("caution", "\n".join(filter(None, (lost, account.held_back, *account.warnings))))
         self.mends.show_questions(account.questions, only_mends=True)
         self._ledger_title.setVisible(bool(account.findings))
@@ -538,5 +541,6 @@ class RunStage(StageFrame):
         session = self._bench.session
         if session is None:
             return Grammar()
-        row = session.row if isinstance(session, TypedSession) and session.progress.phase == "measuring" else None
-        return grammar_for(self._bench.run, latest(session), self._bench.expected, session.progress.time_s, row)
+        typed = session if isinstance(session, TypedSession) and session.progress.phase == "measuring" else None
+        row, elsewhere = (typed.row, typed.wanted_elsewhere) if typed is not None else (None, None)
+        return grammar_for(self._bench.run, latest(session), self._bench.expected, session.progress.time_s, row, elsewhere)

@@ -44,6 +44,7 @@ class JotLine(QLineEdit):
     def refuse(self, sentence: str) -> None:
         """Say why the last line was not taken down, and give it back."""
         self.setText(self._last)
+        self._questioned = self._last  # what was asked about it was answered by the Enter that is refused now
         self._tell(sentence, amiss=True)
 
     def event(self, event: QEvent | None) -> bool:

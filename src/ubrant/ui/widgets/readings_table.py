@@ -114,6 +114,7 @@ class ReadingsTable(QWidget):
         self._row: Prompt | None = None
         self._whole: Sequence[TapQuantity] = ()
         self._questioned: TypedLine | None = None
+        self._pasted_before = ""
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
         self.mark_button = button(self.tr("Mark"), lambda: None)
         self.paste_button = button(self.tr("Paste rows"), self.paste)
@@ -468,10 +469,19 @@ class ReadingsTable(QWidget):
             self._written(0, self.model.column_at(self.view.currentIndex().column()), text)
             return
         try:
-            changes = changes_of_paste(text, self.model.sheet.columns, run, self.now_s(), needs_times=self.needs_times)
+            sheet = self.model.sheet
+            changes = changes_of_paste(
+                text, sheet.columns, run, self.now_s(), needs_times=self.needs_times, into_rows=any(row.readings for row in sheet.rows)
+            )
         except JotError as error:
             self._tell(str(error))
             return
+        slip = self.grammar().slip_of_all([c.jotting for c in changes if c.jotting is not None])
+        if slip and self._pasted_before != text:
+            self._pasted_before = text
+            self._tell(" ".join([slip, self.tr("Give them headings, or paste once more to take them as they are.")]))
+            return
+        self._pasted_before = ""
         new = not_there_yet(changes, self.model.sheet)
         self._ask(new, self.tr("paste {count} rows").format(count=len(new)))
         again = len(changes) - len(new)
