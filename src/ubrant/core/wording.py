@@ -21,6 +21,11 @@ def say(text: str, *values: object, **named: object) -> str:
     return _translate(text).format(*values, **named) if values or named else _translate(text)
 
 
+def say_many(count: int, one: str, many: str, **named: object) -> str:
+    """``one`` where there is one of them, else ``many``; ``{n}`` is how many."""
+    return say(one if count == 1 else many, n=count, **named)
+
+
 def words(text: str) -> str:
     """Words that are known before the language is: marked for the catalogue here, translated where they are shown."""
     return text

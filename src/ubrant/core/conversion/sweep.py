@@ -28,7 +28,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import as_drawn, digit_of, put_in
 from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import Value, exactly, is_drawing, rectangular, scattered, within
-from ubrant.core.wording import say, words
+from ubrant.core.wording import say, say_many, words
 
 IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
@@ -271,20 +271,15 @@ def _usable(points: Points, meters: SweepMeters, rated_w: float | None) -> tuple
     if not good.all():
         left = int((~good).sum())
         warnings.append(
-            say(
-                "{left} point{value} without all four readings {value_2} left out.",
-                left=left,
-                value="s" if left > 1 else "",
-                value_2="were" if left > 1 else "was",
-            )
+            say_many(left, "One point without all four readings was left out.", "{n} points without all four readings were left out.")
         )
     points = points.where(good)
     if len(points) < 2:
         raise ReadingsError(
-            say(
-                "{points} point{value} with volts and amperes at input and output: at least two are needed.",
-                points=len(points),
-                value="s" if len(points) != 1 else "",
+            say_many(
+                len(points),
+                "One point with volts and amperes at input and output: at least two are needed.",
+                "{n} points with volts and amperes at input and output: at least two are needed.",
             )
         )
     if float(np.median(points.input_a)) < 0:
@@ -298,10 +293,10 @@ def _usable(points: Points, meters: SweepMeters, rated_w: float | None) -> tuple
         raise ReadingsError(more_out_than_in(loaded, int(above.sum())))
     if above.any():
         warnings.append(
-            say(
-                "At {int} point{value} more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out.",
-                int=int(above.sum()),
-                value="s" if above.sum() > 1 else "",
+            say_many(
+                int(above.sum()),
+                "At one point more comes out than goes in, by more than the ±: a slip, or unsettled. It was left out.",
+                "At {n} points more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out.",
             )
         )
         all_above = points.output_w > points.input_w + 2 * _power_uncertainty(points, meters)
@@ -533,10 +528,10 @@ def _warn(
     over = int(np.sum(eta > 100))
     if over:
         warnings.append(
-            say(
-                "{over} point{value} over 100 %, within the ±: the meters cannot tell it from 100 %.",
-                over=over,
-                value="s are" if over > 1 else " is",
+            say_many(
+                over,
+                "One point is over 100 %, within the ±: the meters cannot tell it from 100 %.",
+                "{n} points are over 100 %, within the ±: the meters cannot tell it from 100 %.",
             )
         )
     if rated_w and carried_w(points, within) < 0.97 * rated_w and float(points.output_w.max(initial=0.0)) > 0:
@@ -552,11 +547,10 @@ def _warn(
     if (~running).any():
         count = int((~running).sum())
         warnings.append(
-            say(
-                "At {count} point{value} the output was off: {value_2} not in the losses.",
-                count=count,
-                value="s" if count > 1 else "",
-                value_2="they are" if count > 1 else "it is",
+            say_many(
+                count,
+                "At one point the output was off: it is not in the losses.",
+                "At {n} points the output was off: they are not in the losses.",
             )
         )
     loaded = np.isfinite(eta_u) & (points.output_w > _TOLD_FROM * float(points.output_w.max(initial=0.0)))

@@ -17,7 +17,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import rectangular, scattered, within, wrong_by
-from ubrant.core.wording import say, words
+from ubrant.core.wording import say, say_many, words
 
 SINE, STEPPED, SQUARE, DISTORTED = "sine", "stepped", "square", "distorted"
 FEWEST_IN_A_CYCLE = 20
@@ -273,7 +273,7 @@ def _distortion(harmonics: Array, ac_rms: float, scatter: _Scatter, wander: floa
 
 def _of_distortion(found: _Distortion, first: float, cycles: int) -> dict[str, Finding]:
     """THD and THD+N; under the floor of the noise *anywhere up to it*."""
-    over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
+    over = say_many(cycles, "over one whole cycle", "over {n} whole cycles")
 
     def one(key: str, name: str, value: float, u: float, floor: float, working: str) -> Finding:
         if value < floor:
@@ -426,7 +426,7 @@ def _as_findings(
     hertz += scattered(wanders, words("steadiness")) + scattered(
         math.sqrt(2) * frequency**2 * crossing_s / max(cycles, 1), words("noise at the crossings")
     )
-    over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
+    over = say_many(cycles, "over one whole cycle", "over {n} whole cycles")
     findings = (
         Finding.made("rms", "RMS voltage", volts, "V", say("√ of the mean square {over}", over=over)),
         Finding.made(

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, LIFEPO4, Chemistry, cells_in_series, guess_chemistry
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
-from ubrant.core.wording import remembered, say
+from ubrant.core.wording import remembered, say, say_many
 
 _CALLED_V = {12.0: 4, 24.0: 8, 36.0: 12}
 """Cells in series of packs of iron phosphate that are sold by the volts of the lead-acid that they replace; 48 V may be 15 cells or 16.
@@ -112,12 +112,8 @@ class Label:
             parallel = say(", {parallel} side by side", parallel=self.parallel) if (self.parallel or 1) > 1 else ""
             kind = f" {self.kind_of_cell.name}" if self.kind_of_cell else ""
             parts.append(
-                say(
-                    "{series}{kind} cell{value} in series{parallel}",
-                    series=self.series,
-                    kind=kind,
-                    value="s" if self.series > 1 else "",
-                    parallel=parallel,
+                say_many(
+                    self.series, "{n}{kind} cell in series{parallel}", "{n}{kind} cells in series{parallel}", kind=kind, parallel=parallel
                 )
             )
         elif self.kind_of_cell:

@@ -12,7 +12,7 @@ from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, digit, rectangular, scattered, within
-from ubrant.core.wording import say, words
+from ubrant.core.wording import say, say_many, words
 
 HALF_POINT = 0.5
 """A display in whole percent: ± half a point at each end."""
@@ -55,18 +55,16 @@ class Count:
             sentences.append(say("the counter counts down: what is left of it was taken off what it began with"))
         if self.rollovers:
             sentences.append(
-                say(
-                    "the counter ran over {rollovers} time{value}, and that was added",
-                    rollovers=self.rollovers,
-                    value="s" if self.rollovers > 1 else "",
+                say_many(
+                    self.rollovers, "the counter ran over once, and that was added", "the counter ran over {n} times, and that was added"
                 )
             )
         if self.resets:
             sentences.append(
-                say(
-                    "it was reset {resets} time{value}; what it counted before was added",
-                    resets=self.resets,
-                    value="s" if self.resets > 1 else "",
+                say_many(
+                    self.resets,
+                    "it was reset once; what it counted before was added",
+                    "it was reset {n} times; what it counted before was added",
                 )
             )
         if self.lost:

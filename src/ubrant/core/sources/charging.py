@@ -17,7 +17,7 @@ from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import Value, digit, rectangular, within
-from ubrant.core.wording import say, words
+from ubrant.core.wording import say, say_many, words
 
 _PLATEAU = 0.93
 """From this share of the largest current on it is the set current."""
@@ -88,7 +88,7 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     base = by_errors(figures, values, (*errors_in(read.voltage, "V"), *errors_in(read.current, "A")), known=known)
     found: dict[str, Finding] = {}
 
-    working = say("median of {n} readings at its largest", n=int(plateau.sum()))
+    working = say_many(int(plateau.sum()), "one reading at its largest", "median of {n} readings at its largest")
     wide = {
         key: float(np.median(column)) for key, column in half.items() if len(column)
     }  # a display that stands is off by the same each time
@@ -98,7 +98,7 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     found["set_current"] = Finding.made("set_current", say("Set current"), base["set_current"], "A", working)
     if (held := base["set_voltage"]) is not None:
         held += within(float(np.ptp(volts[level])) / 2, words("volts while it falls"), "V")
-        working = say("median of {n} readings while the current falls", n=int(level.sum()))
+        working = say_many(int(level.sum()), "one reading while the current falls", "median of {n} readings while the current falls")
         found["set_voltage"] = Finding.made("set_voltage", say("Set voltage"), held, "V", working)
     else:
         least = top - (rectangular(read.voltage.limit(top)) * 2 if read.voltage else 0.0)
@@ -138,7 +138,7 @@ def _before(volts: Array, amps: Array, plateau: Mask, most: float, found: dict[s
     early = (amps[:first] > _NOTHING * most) & (amps[:first] < _PRE * most)
     if early.sum() >= 2:
         value, until = float(np.median(amps[:first][early])), float(volts[:first][early].max())
-        working = say("under {v} V, median of {n} readings", v=show(until, 3), n=int(early.sum()))
+        working = say_many(int(early.sum()), "under {v} V, one reading", "under {v} V, median of {n} readings", v=show(until, 3))
         found["pre_charge"] = Finding("pre_charge", say("Before it, into a low battery"), value, "A", None, working)
 
 

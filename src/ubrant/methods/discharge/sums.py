@@ -31,7 +31,7 @@ from ubrant.core.record.scan import Scan, scan
 from ubrant.core.record.typed import HELD, Widths, held_as_steps
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, as_read
-from ubrant.core.wording import say
+from ubrant.core.wording import say, say_many
 from ubrant.methods.discharge.at_rest import flowed_before, last_at_rest
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
 from ubrant.methods.discharge.stood_in import not_read, stood_in
@@ -416,10 +416,13 @@ def _figures(
 ) -> dict[str, Finding]:
     sums, bounds = stretch.sums, stretch.bounds
     hours = max((bounds.end_s - bounds.load_on_s) / 3600, 1e-12)
-    count = f"{grouped(stretch.last - stretch.first + 1, 0)} readings"
-    bridged = "no gaps" if not gaps else f"{len(gaps)} gap{'s' if len(gaps) > 1 else ''} bridged"
-    until = "the cut-off" if crossing else "the last reading under load"
-    start_text = "Read while the load was on, joined by straight lines, from load on to " + until
+    count = say("{n} readings", n=grouped(stretch.last - stretch.first + 1, 0))
+    bridged = say_many(len(gaps), "one gap bridged", "{n} gaps bridged") if gaps else say("no gaps")
+    start_text = (
+        say("Read while the load was on, joined by straight lines, from load on to the cut-off")
+        if crossing
+        else say("Read while the load was on, joined by straight lines, from load on to the last reading under load")
+    )
     off_q, off_e, off_t = budget.errors(sums, bounds) if budget else (Value(0.0, None),) * 3
     charge = Finding.made(
         "charge",
@@ -450,7 +453,11 @@ def _figures(
         "Duration",
         on_s + off_t,
         "s",
-        say("load on to {until}{paused}", until=until, paused=paused),
+        (
+            say("load on to the cut-off{paused}", paused=paused)
+            if crossing
+            else say("load on to the last reading under load{paused}", paused=paused)
+        ),
         (f"{grouped(bounds.end_s, 1)} s − {grouped(bounds.load_on_s, 1)} s{paused} = {grouped(on_s, 1)} s",),
     )
     findings = {f.key: f for f in (charge, energy, duration)}

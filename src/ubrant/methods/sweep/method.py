@@ -28,7 +28,7 @@ from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.settled import PointRows, points_taken
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, say_many
 from ubrant.methods import cautions
 from ubrant.methods.converting import (
     LEADS,
@@ -459,12 +459,11 @@ def _unsteady_said(rows: PointRows) -> list[str]:
     if not never:
         return []
     volts, amps = never[0]
-    plural = "s" if len(never) > 1 else ""
     return [
-        say(
-            "The output never held still at {never} point{plural}, first at {volts} V in, {amps} A out.",
-            never=len(never),
-            plural=plural,
+        say_many(
+            len(never),
+            "The output did not hold still at one point: {volts} V in, {amps} A out.",
+            "The output never held still at {n} points, first at {volts} V in, {amps} A out.",
             volts=plain(volts),
             amps=plain(amps),
         )

@@ -17,7 +17,7 @@ from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.mend import Mend
 from ubrant.core.record.record import TapQuantity
-from ubrant.core.wording import say
+from ubrant.core.wording import say, say_many
 from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.rows import HandScript
@@ -335,9 +335,16 @@ def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> 
     if not numbers:
         return {key: text}
     first = list(columns).index(key) if key in columns else len(columns)  # its column may have gone while it was typed
+    if len(parts) == len(columns) and key in columns:
+        first = 0  # a whole row, from wherever in it one stands
     if len(parts) > len(columns) - first:
         raise JotError(
-            say("{count} numbers, and there are {columns} columns from here on.", count=len(parts), columns=len(columns) - first)
+            say_many(
+                len(columns) - first,
+                "{numbers} numbers, and there is one column from here on.",
+                "{numbers} numbers, and there are {n} columns from here on.",
+                numbers=len(parts),
+            )
         )
     return dict(zip(columns[first:], parts, strict=False))
 

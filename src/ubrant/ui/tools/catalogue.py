@@ -17,6 +17,11 @@ def sentences_of(nodes: Sequence[ast.AST]) -> Iterator[tuple[str, str, int]]:
     """(context, text, line) of every ``say``, ``words`` and ``tr`` of the nodes of a module; a ``tr`` belongs to its class."""
     classes = [n for n in nodes if isinstance(n, ast.ClassDef)]
     for node in nodes:
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "say_many":
+            yield from (
+                (SENTENCES, a.value, node.lineno) for a in node.args[1:] if isinstance(a, ast.Constant) and isinstance(a.value, str)
+            )
+            continue
         if not (
             isinstance(node, ast.Call) and node.args and isinstance(node.args[0], ast.Constant) and isinstance(node.args[0].value, str)
         ):
