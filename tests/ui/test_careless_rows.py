@@ -178,3 +178,13 @@ def test_a_run_that_is_ended_by_the_load_off_says_so(discharging, qtbot):
     for _ in range(40):
         discharging.run.tick()
     assert "but its cut-off was not reached" in discharging.run.ahead_note.text()
+
+
+def test_a_load_that_was_found_off_hours_later_gave_at_least_what_was_seen(discharging, qtbot):
+    """Live and final alike."""
+    for row, hours in (("12.7 2.25", 0), ("12.5 2.25", 1), ("12.4 2.25", 1), ("12.2 0", 9)):
+        discharging.clock.time_s += 3600 * hours
+        typed_row(qtbot, discharging, row)
+    account = close(discharging, qtbot)
+    assert account.findings["charge"].value == pytest.approx(4.5, rel=0.01)
+    assert "at least 4.5" in account.sentence

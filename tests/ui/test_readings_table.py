@@ -284,7 +284,8 @@ def test_careless_rows_are_asked_about(bench_window, qtbot):
     begin(window, qtbot)
     assert "the wrong way round" in careless(window, qtbot, "0.031 12.05 5.04 0")
     assert "a factor of 1000 away. Did you mean" in careless(window, qtbot, "12050 0.03 5.0 0")
-    assert "is no reading in V" in careless(window, qtbot, "12.05 262mA 5.06 0.5")
+    assert "0.5 A: nothing is wanted to flow there now" in careless(window, qtbot, "12.05 262mA 5.06 0.5")
+    assert "is no reading in V" in careless(window, qtbot, "262mA 12.05 5.06 0")
     assert "with that sign" in careless(window, qtbot, "-12.0 0.03 5.0 0")
     assert "5 numbers, and there are 4 columns" in careless(window, qtbot, "12 0.03 5.0 0 0")
 

@@ -163,6 +163,8 @@ class TypedLine:
         return ("instead of the last entry: " if self.corrects else "") + when + " · ".join(parts)
 
 
+_GO_ON = frozenset({"%", "Wh", "Ah"})
+"""Percents and counters: what they showed before says little of what they show now."""
 _JUST, _SOME = 0.1, 0.05
 """Off by less than a tenth it is what is asked for; a twentieth of the heaviest is some load. Common practice, no source."""
 
@@ -273,7 +275,7 @@ class Grammar:
         if thousand := self._thousandfold(reading):
             return thousand
         ratio = abs(reading.value / same)
-        if ratio > 3 or ratio < 1 / 3:
+        if (ratio > 3 or ratio < 1 / 3) and reading.quantity not in _GO_ON:
             for (tap, quantity), value in self.expected.items():
                 if quantity != reading.quantity and value and abs(reading.value / value - 1) < 0.1:
                     return say(

@@ -152,7 +152,7 @@ def _what_becomes_of_it(volts: Array, amps: Array, good: Array, on: Array, *, go
 def _against_rating(holds: Finding, most: float, rated_a: float) -> str:
     if holds.bound == AT_LEAST and most < rated_a:
         return say("It was tried up to {a} A of the {r} A on its label: nothing is known beyond.", a=show(most, 3), r=plain(rated_a))
-    if holds.bound == AT_LEAST or (holds.value or 0.0) - (holds.expanded_uncertainty or 0.0) >= rated_a:
+    if holds.bound == AT_LEAST or most >= rated_a or (holds.value or 0.0) - (holds.expanded_uncertainty or 0.0) >= rated_a:
         return say("It gives the {r} A on its label.", r=plain(rated_a))
     if (holds.value or 0.0) + (holds.expanded_uncertainty or 0.0) < rated_a:
         return say("It does not give the {r} A on its label.", r=plain(rated_a))

@@ -350,6 +350,10 @@ def _crossing(record: DischargeRecord, looked: Scan, first: int, last: int, idle
     return find_crossing(looked, record.cutoff, first, last, idle_below, tolerance)
 
 
+_LONG_UNSEEN = 3.0
+"""Times the usual interval, after which the moment between two readings is none that could be guessed. Common practice, no source."""
+
+
 def _stretch(record: DischargeRecord, looked: Scan, first: int, last: int, crossing: Crossing | None) -> _Stretch:
     """Charge and energy from load on to the end, with the odd pieces at both ends."""
     readings = looked.readings
@@ -370,6 +374,8 @@ def _stretch(record: DischargeRecord, looked: Scan, first: int, last: int, cross
         known = record.load_off_s is not None and record.load_off_s >= time[last]
         end = float(record.load_off_s or 0.0) if known else float(time[last])
         stop = last if known or record.ended == "running" else min(last + 1, len(time) - 1)
+        if record.widths is not None and stop > last and time[stop] - time[last] > _LONG_UNSEEN * readings.typical_interval_s:
+            stop = last  # somebody came back hours later and found it off: when it went off nobody knows
         sums = head + looked.totals(start, stop)
         sums += span((time[last], end), (volts[last], volts[last]), (amps[last], amps[last]))
         if not known and stop > last:

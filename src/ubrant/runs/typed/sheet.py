@@ -12,7 +12,7 @@ from datetime import datetime, timedelta, timezone
 from itertools import zip_longest
 
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, mark_of_note, state_of
-from ubrant.core.quantities.quantity import parse_quantity
+from ubrant.core.quantities.quantity import parse_quantity, unit_factor
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.mend import Mend
@@ -322,17 +322,20 @@ def line_of_cells(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantit
     return replace(made, line=line_of(made))
 
 
+_PARTS = re.compile(r"([~<]?[-+−]?(?:[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+)(?:[eE][-+]?[0-9]+)?)(?:\s?([A-Za-zµμΩ%°]+))?(?=\s|$)")
+_ALL_PARTS = re.compile(rf"\s*(?:{_PARTS.pattern}\s*)+")
+
+
 def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> dict[TapQuantity, str]:
-    """Several numbers in one cell fill the cells behind it.
+    """Several numbers in one cell, with their units or without, fill the cells behind it.
 
     Raises
     ------
     JotError
         There are more than cells.
     """
-    parts = text.split()
-    numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?(?:[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+)(?:[eE][-+]?[0-9]+)?", p) for p in parts)
-    if not numbers:
+    parts = [f"{number} {unit}".strip() for number, unit in _PARTS.findall(text)]
+    if len(parts) < 2 or not _ALL_PARTS.fullmatch(text) or any(u and unit_factor(u) is None for _, u in _PARTS.findall(text)):
         return {key: text}
     first = list(columns).index(key) if key in columns else len(columns)  # its column may have gone while it was typed
     if len(parts) == len(columns) and key in columns:
