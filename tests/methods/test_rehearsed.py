@@ -88,7 +88,7 @@ CASES = {
         {},
         "lasts longer",
     ),
-    "pack at a node": ("balance", PACK, NODE, None, {"loads": "0, 1, 2, 4, 7, 4, 2, 1, 0 A"}, "for ever"),
+    "pack at a node": ("balance", PACK, NODE, None, {"loads": "0, 1, 2, 4, 7, 4, 2, 1, 0 A"}, "without running down"),
     "backup module": (
         "balance",
         MODULE,

@@ -6,7 +6,8 @@ import pytest
 
 from tests.making import by_hand
 from tests.methods.samples import SAMPLES
-from tests.window import jot
+from tests.window import click, jot, needs, prepare
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.methods.registry import method_of
 from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
@@ -57,7 +58,7 @@ def test_in_the_window_it_is_asked_and_the_line_stays(window, qtbot):
     assert window.run.jot_line.text() == "inptu 10.0 V"
     assert window.bench.logbook.events(run.id) == []
     jot(qtbot, window.run, "charger 13.9 V 2 A")
-    assert "“charger” is no place of this test (input, output): it is kept beside" in window.run.jot_line.hint.text()
+    assert "“charger” is no place of this test (input, output, source): it is kept beside" in window.run.jot_line.hint.text()
     session.end()
 
 
@@ -123,3 +124,15 @@ def test_a_time_that_would_go_back_a_day_before_the_run_is_asked(logbook, by):
         read(later)
     assert read(later - timedelta(days=1), day=True) == -21 * 3600.0
     session.end()
+
+
+def test_every_place_that_anything_on_a_path_names_is_one_of_its_own(bench_window, qtbot):
+    needs("anything")
+    window = bench_window
+    prepare(window, Unit("Yard", "battery", "12 V 100 Ah AGM"), "anything")
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    for place in ("source", "charger", "battery", "load", "input", "output"):
+        jot(qtbot, window.run, f"{place} 13.9 V 2 A")
+        assert not window.run.jot_line.text(), window.run.jot_line.hint.text()
+        window.run.tick()

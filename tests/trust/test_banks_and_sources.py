@@ -78,7 +78,7 @@ def test_banks(tmp_path, lines, says):
         (
             "+1min charger 2000 A load 13.4 V 1.00 A battery -1.00 A\n+2min charger 2.00 A load 12.9 V 3.00 A battery 1.00 A\n",
             "times 0.00100 would close them all",
-            "for ever",
+            "without running down",
         ),
     ],
 )

@@ -385,8 +385,12 @@ _LESS, _MORE = 0.9, 1.2
 """Less watts in by a tenth at a fifth more out, at the same volts. Common practice, no source."""
 
 
-_ONE_INPUT, _SAGS = 0.15, 0.85
-"""A battery sags by so much and it is one input still; an output that sags by so much sags no less under more. Common practice, no source."""
+_ONE_LOAD, _OTHER_INPUT, _SOME_LOAD, _HARDLY, _DROPS = 0.03, 1.3, 0.15, 0.2, 0.55
+"""Within 3 % it is the same load, which does not take a third more another time; from 15 % of its rating on a fifth comes out at least; its efficiency does
+not fall to nearly half at a heavier load. Common practice, no source."""
+_ONE_INPUT, _SAGS, _OFF = 0.15, 0.85, 0.2
+"""A battery sags by so much and it is one input still; an output that sags by so much sags no less under more; one that stands under a fifth is off. Common
+practice, no source."""
 
 
 def losing_less(input_w: Array, output_w: Array, heavier: int, lighter: int) -> Doubt:
@@ -400,9 +404,7 @@ def losing_less(input_w: Array, output_w: Array, heavier: int, lighter: int) -> 
 
 
 def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt]:
-    """Typed points of which one takes less for more: a converter's input rises with its output (its loss never falls so fast)."""
-    if not record.is_typed:
-        return
+    """Points of which one takes less for more: a converter's input rises with its output (its loss never falls so fast)."""
     try:
         points = points_taken(record, settings).points()
     except ReadingsError:
@@ -425,7 +427,32 @@ def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt
         told = {"more": out[more], "less": into[more], "out": out[less], "into": into[less]}
         yield Doubt("less-for-more", say(text, **{name: show(float(watts), 3) for name, watts in told.items()}))
         return
-    sags = (held[:, None] > 0) & (held[:, None] < _SAGS * held[None, :])
+    alike = (out[None, :] > rise) & (np.abs(out[None, :] - out[:, None]) < _ONE_LOAD * out[:, None]) & (moved < _SAME_INPUT)
+    if (pair := first_pair(alike & (into[None, :] > _OTHER_INPUT * into[:, None]))) is not None:
+        more, less = pair
+        text = words(
+            "At the same {out} W out it takes {less} W once and {more} W another time: did the output's meter stand still, or a slip?"
+        )
+        yield Doubt("same-load", say(text, out=show(float(out[less]), 3), less=show(float(into[less]), 3), more=show(float(into[more]), 3)))
+        return
+    share = out / into
+    if (
+        pair := first_pair(heavier & (moved < _ONE_INPUT) & (share[None, :] < _DROPS * share[:, None]) & (share[:, None] > 0.5))
+    ) is not None:
+        more, less = pair
+        text = words(
+            "At {more} W out {low} % arrive, and {high} % at {out}: no converter falls so far. Did one of its meters stand still, or is it a slip?"
+        )
+        told = {"more": out[more], "low": 100 * share[more], "high": 100 * share[less], "out": out[less]}
+        yield Doubt("drops", say(text, **{name: show(float(figure), 3) for name, figure in told.items()}))
+        return
+    rated = record.head.criteria.rated_w or label_w(record.head.setup)
+    loaded = (out > 0) & (into > _SOME_LOAD * rated) if rated else np.zeros(len(out), bool)
+    if loaded.any() and (best := float((out[loaded] / into[loaded]).max())) < _HARDLY:
+        text = words("Of {into} W no more than {percent} % come out: are the watts of its output kilowatts, or its amperes milliamperes?")
+        yield Doubt("hardly", say(text, into=show(float(into[loaded].max()), 3), percent=show(100 * best, 2)))
+        return
+    sags = (held[:, None] > _OFF * held[None, :]) & (held[:, None] < _SAGS * held[None, :])
     if (pair := first_pair(heavier & sags & (moved < _ONE_INPUT))) is not None:
         more, less = pair
         text = words(

@@ -183,7 +183,7 @@ AT_ONCE = Enquiry(
 )
 CARRIES = Enquiry(
     "carries",
-    words("What can it carry for ever while it is fed?"),
+    words("What can it carry without running down while it is fed?"),
     31,
     ("battery", "bank", "station"),
     words("charge and use at once pass through sun backup"),

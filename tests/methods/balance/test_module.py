@@ -28,7 +28,7 @@ LINES = (
     (6120, "battery 3.90 V"),
     (6720, "battery 3.86 V"),
 )
-SENTENCE = "It carries 2.99 W for ever, and 5.25 W no more; losing at 0.13 A; carried at 0.3 to 0.6 A; losing at 1.06 A."
+SENTENCE = "It carries 2.99 W without running down, and 5.25 W no more; losing at 0.13 A; carried at 0.3 to 0.6 A; losing at 1.06 A."
 V, A = Accuracy(0.005, 0.005, "V"), Accuracy(0.01, 0.005, "A")
 
 

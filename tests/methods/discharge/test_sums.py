@@ -109,7 +109,7 @@ def test_gaps_are_reported_and_widen_the_uncertainty():
     assert [(g.from_s, g.to_s) for g in found.gaps] == [(7990.0, 9010.0)]
     assert any("% of the charge lies there" in w for w in found.warnings)
     assert found.findings["charge"].expanded_uncertainty > complete.findings["charge"].expanded_uncertainty
-    assert "1 gap bridged" in found.findings["charge"].working
+    assert "one gap bridged" in found.findings["charge"].working
 
 
 def test_without_accuracy_there_is_no_doubt_shown():

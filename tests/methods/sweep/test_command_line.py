@@ -73,7 +73,7 @@ def test_points_that_are_missing_are_left_out(tmp_path):
     rows = sweep_rows()
     rows[3] = (rows[3][0], None, None, None, None)
     made = said(write(tmp_path, rows, HEAD), "--method", "sweep")
-    assert any("1 point without all four readings was left out" in w for w in made["warnings"])
+    assert any("One point without all four readings was left out" in w for w in made["warnings"])
     assert made["findings"]["loss_fixed"]["value"] == pytest.approx(0.4, rel=0.02)
     assert made["findings"]["loss_fixed"]["expanded_uncertainty"] is None
 
@@ -112,8 +112,8 @@ def test_over_a_hundred_percent_within_and_beyond(tmp_path):
     warnings = " ".join(
         said(write(tmp_path, rows, HEAD), "--method", "sweep", "--voltage-accuracy", "0.5 %", "--current-accuracy", "1 %")["warnings"]
     )
-    assert "1 point is over 100 %, within the ±" in warnings
-    assert "At 1 point more comes out than goes in, by more than the ±" in warnings
+    assert "One point is over 100 %, within the ±" in warnings
+    assert "At one point more comes out than goes in, by more than the ±" in warnings
 
 
 def test_settings_that_never_settle_are_left_out(tmp_path):

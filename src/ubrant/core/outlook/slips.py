@@ -28,7 +28,7 @@ def impossible(kit: Kit) -> str:
             return say(text, load=load.name, w=plain(load.drawn.value, 4), way=way.name, most=plain(way.max_w, 4))
     for way in kit.ways:
         if way.surge_w < way.max_w < math.inf:
-            text = words("{way} carries {most} W for ever and {surge} W at a start: are the two swapped?")
+            text = words("{way} carries {most} W all the time and {surge} W at a start: are the two swapped?")
             return say(text, way=way.name, most=plain(way.max_w, 4), surge=plain(way.surge_w, 4))
     for load in (one for one in kit.loads if one.kind != CURRENT):
         told = {"load": load.name, "w": plain(load.drawn.value, 4)}

@@ -218,7 +218,7 @@ def between_at(points: Branches, found: Sequence[AtLoad]) -> list[Finding]:
 
 def largest_for_ever(points: Branches, found: Sequence[AtLoad]) -> Finding | None:
     """The largest load that does not drain it: between the largest that it carried and the next that it did not."""
-    key, name = "largest_sustained_load", say("Largest load for ever")
+    key, name = "largest_sustained_load", say("The most it carries without running down")
     watts = points.volts[OUT] * points.amps[OUT]
     known = [(float(w), at) for w, at in zip(watts, found, strict=True) if np.isfinite(w) and at.state not in {NOT_KNOWN, NO_DRAIN_SEEN}]
     carried, drains = ([w for w, at in known if (at.state == CARRIED) is wanted] for wanted in (True, False))

@@ -302,7 +302,7 @@ def _sustained(full: Branches, closes: Mask) -> Finding | None:
 
     A point that does not close says nothing of it.
     """
-    key, name = "largest_sustained_load", say("Largest load for ever")
+    key, name = "largest_sustained_load", say("The most it carries without running down")
     volts = full.volts[OUT]
     volts = np.where(np.isfinite(volts), volts, np.nan_to_num(full.volts[BATTERY], nan=math.nan))
     watts = volts * full.amps[OUT]

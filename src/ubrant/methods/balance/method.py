@@ -40,7 +40,7 @@ _AMPS: tuple[TapQuantity, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
 _MOST_RATE = 10.0
 """Amperes over ampere-hours; a starter battery gives no more for the seconds that it starts. Common practice, no source."""
-_NOTHING = 0.02
+_NOTHING, _MOSTLY = 0.02, 0.5
 """Of the largest current: less is none. Common practice, no source."""
 
 
@@ -85,7 +85,7 @@ class BalanceMethod(TypedMethod):
 
     def asks(self, prepared: Prepared) -> Iterable[Ask]:
         text = say(
-            "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus. Of a module whose battery has no meter in its lead type the battery's volts: five minutes after each load was set, and again ten minutes later, like “battery 3.94 V”."
+            "Charger, battery and load where they meet, a meter in each branch. Out of the battery counts as positive: charging reads as minus. Of a module whose battery has no meter in its lead type the battery's volts: five minutes after each load was set, and again ten minutes later, like “battery 3.94 V”."
         )
         yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF))
 
@@ -134,6 +134,12 @@ class BalanceMethod(TypedMethod):
         most = max((float(amps.max(initial=0.0)) for amps in flows.values()), default=0.0)
         if len(flows["charger"]) > 1 and float(flows["charger"].max()) < _NOTHING * most:
             yield Doubt("supplied", say("Nothing came in at any point: was what feeds it on, and its meter in its lead?"))
+        closes = [] if account.trouble else [one for one in self._node(self.seen(record)).closes if one is not None]
+        if (left := closes.count(False)) > _MOSTLY * len(closes) and left > 1:
+            text = words(
+                "At {n} of {all} points what comes in is not what goes out: what else draws or feeds there, or which meter is wrong?"
+            )
+            yield Doubt("open", say(text, n=left, all=len(closes)))
 
     def sums(self, seen: Seen) -> Account:
         node = self._node(seen)
@@ -154,7 +160,7 @@ class BalanceMethod(TypedMethod):
                 Group("Balance of each point", tuple(k for k in findings if k.startswith("residual_"))),
                 Group("What its battery does", tuple(k for k in findings if k.startswith("battery_"))),
                 Group("What the meters say of each other", ("gain_charger", "gain_battery")),
-                Group("From the node to where each was read", ("lead_charger", "lead_battery", "lead_load")),
+                Group("From where they meet to where each was read", ("lead_charger", "lead_battery", "lead_load")),
             ),
             sentence=_sentence(node),
             warnings=tuple(said),
@@ -215,9 +221,9 @@ def _sentence(node: NodeFound) -> str:
         text = say("Every load drained the battery, from {w} W on", w=show(found.value, 3))
     elif found.bound == BETWEEN and found.span is not None:
         low, high = found.span
-        text = say("It carries {low} W for ever, and {high} W no more", low=show(low, 3), high=show(high, 3))
+        text = say("It carries {low} W without running down, and {high} W no more", low=show(low, 3), high=show(high, 3))
     else:
-        text = say("It carries {w} for ever", w=found.with_uncertainty())
+        text = say("It carries {w} without running down", w=found.with_uncertainty())
     return f"{'; '.join((text, *ranges))}."
 
 
@@ -285,7 +291,7 @@ def _states(node: NodeFound) -> Drawing:
 def _path(setup: Setup, node: NodeFound | None) -> PowerPath:
     """What charges and the battery at one node, and the load behind it; at the heaviest load."""
     unit = setup.unit
-    boxes = (Box("battery", say("Charger")), Box("leads", say("node")), Box("load", say("Load")))
+    boxes = (Box("battery", say("Charger")), Box("leads", say("meeting point")), Box("load", say("Load")))
     if node is None:
         flows = (Flow(None, meter=setup.meter(IN).name), Flow(None, meter=setup.meter(OUT).name))
         joins = Box("battery", unit.name, unit.printed), Flow(None, meter=setup.meter(BATTERY).name)
@@ -310,6 +316,6 @@ def _path(setup: Setup, node: NodeFound | None) -> PowerPath:
         boxes = boxes[0], Box("converter", unit.name, unit.printed), boxes[2]
         joins = Box("battery", say("its battery")), replace(flow(BATTERY), between=node.told[k])
         return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W", joins)
-    boxes = (boxes[0], Box("leads", say("node"), note=note), boxes[2])
+    boxes = (boxes[0], Box("leads", say("meeting point"), note=note), boxes[2])
     joins = Box("battery", unit.name, unit.printed), flow(BATTERY)
     return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W", joins)

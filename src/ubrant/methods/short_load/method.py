@@ -21,8 +21,8 @@ _BAD, _GOOD, _BEYOND, _STIFF = 2.0, 1.0, 20.0, 0.1
 """Times the most that is usual from which on it is bad, up to which nothing is wrong, and beyond which it is a slip; under such a share of what its
 cells have it is one, too. Common practice, no source."""
 _FURTHER, _SHORT_S, _LOW_PERCENT, _APART = 1.5, 120.0, 40.0, 0.2
-_BENT, _ONE_LOAD = 3.0, 0.05
-"""From one load to the next the same volts an ampere are lost, give or take so many times; within a twentieth of the heaviest it is one load. Common
+_BENT, _ONE_LOAD, _NO_LOAD = 3.0, 0.05, 0.01
+"""From one load to the next the same volts an ampere are lost, give or take so many times; within a twentieth it is one load, and a hundredth of the heaviest is none. Common
 practice, no source."""
 _GOOD_SAID = words("nothing wrong seen; not proved")
 
@@ -167,7 +167,7 @@ class ShortLoadMethod(d.TypedMethod):
         order = np.argsort(np.abs(seen.column("A")[read]))
         volts, amps = (np.abs(seen.column(q)[read])[order] for q in "VA")
         if len(amps):  # what was read twice at one load is one look: it has recovered a little by the second
-            levels = np.cumsum(np.diff(amps, prepend=amps[0]) > _ONE_LOAD * amps[-1])
+            levels = np.cumsum(np.diff(amps, prepend=amps[0]) > _ONE_LOAD * amps + _NO_LOAD * amps[-1])
             volts, amps = (np.bincount(levels, column) / np.bincount(levels) for column in (volts, amps))
         steps = -np.diff(volts) / np.maximum(np.diff(amps), 1e-9)
         if len(steps) > 1 and not float(steps.max()) < _BENT * float(steps.min()):

@@ -78,7 +78,9 @@ def places_of(run: Run) -> tuple[str, ...]:
     hand = method.hand_of(run.head)
     if hand is None:
         return ()
-    return tuple(dict.fromkeys(tap for tap in (*method.taps, *(tap for tap, _ in hand.columns), *method.reads_beside) if tap))
+    return tuple(
+        dict.fromkeys(tap for tap in (*method.taps, *method.also_read, *(tap for tap, _ in hand.columns), *method.reads_beside) if tap)
+    )
 
 
 def aliases_of(run: Run) -> dict[str, str]:

@@ -112,7 +112,7 @@ class Menus(FoldingMenus):
 
     def _add_grounds(self) -> None:
         chosen = QActionGroup(self)
-        grounds = self.view.addMenu(self.tr("&Ground"))
+        grounds = self.view.addMenu(self.tr("&Light or dark"))
         assert grounds is not None
         for key, name in GROUNDS:
             made = QAction(self.tr(name), self._window)

@@ -21,7 +21,11 @@ class SettingsDialog(Dialog):
         super().__init__(parent)
         self.setWindowTitle(self.tr("Settings"))
         self.setMinimumWidth(620)
-        self.ground, self.charge, self.speed = Choice(self.tr("Ground")), Choice(self.tr("Charge in")), Choice(self.tr("Simulated bench"))
+        self.ground, self.charge, self.speed = (
+            Choice(self.tr("Light or dark")),
+            Choice(self.tr("Charge in")),
+            Choice(self.tr("Simulated bench")),
+        )
         for key, name in GROUNDS:
             self.ground.addItem(self.tr(name), key)
         for key, name in CHARGES:
@@ -40,7 +44,7 @@ class SettingsDialog(Dialog):
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
         rows: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Ground"), self.ground),
+            (self.tr("Light or dark"), self.ground),
             (self.tr("Charge in"), self.charge),
             (self.tr("Simulated bench, at first"), self.speed),
             (self.tr("Guardian switches off after"), self.guardian),
