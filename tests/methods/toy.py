@@ -17,7 +17,7 @@ class RestingPlan:
 
 class RestingMethod(d.TypedMethod):
     key, title, Plan, reads, like = "resting", "Resting voltage", RestingPlan, (("battery", "V"),), "13.34 V"
-    taps, log, nothing_yet = ("battery",), d.BATTERY_LOG, "Nothing was read yet."
+    taps, log, nothing_yet = ("battery",), d.ONE_PLACE, "Nothing was read yet."
 
     def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
         return (d.Field("seconds", "Rests for", d.QuantityKind("s"), "1 min"),)

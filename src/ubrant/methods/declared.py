@@ -28,7 +28,7 @@ from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.form import Field, Loads, QuantityKind
-from ubrant.methods.method import BATTERY_LOG, TAP_LOG, LoadRating, Method, Prepared, Problem, clipped, refused, to_know
+from ubrant.methods.method import ONE_PLACE, TAP_LOG, LoadRating, Method, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.points_by_hand import PointTable, points_at
 from ubrant.methods.registry import MethodEntry
 from ubrant.methods.rehearsal import Rehearsal
@@ -36,8 +36,8 @@ from ubrant.methods.rows import HandScript, Prompt, RowAnswer
 from ubrant.methods.steps import Ask
 
 __all__ = [
-    "BATTERY_LOG",
     "BY_HAND",
+    "ONE_PLACE",
     "TAP_LOG",
     "Account",
     "Ask",

@@ -33,11 +33,13 @@ from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
 if TYPE_CHECKING:
     from ubrant.core.drawings import Drawing
+    from ubrant.core.equipment.unit import Unit
     from ubrant.core.network.whole import Misfit, Whole
+    from ubrant.core.quantities.readings import Array
     from ubrant.methods.by_eye import ReadLines, SimulatedEyes
     from ubrant.methods.rehearsal import Rehearsal
 
-BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
+ONE_PLACE, TAP_LOG, WAVE_LOG = "one place", "taps", "wave"
 """What a log from elsewhere has to hold for a method: volts and amperes of one tap; headings that name taps; a scope's record."""
 
 
@@ -369,6 +371,10 @@ class Method:
         if not self.made_of_points or None in answers:
             return None
         return rest_of(self.steps(prepared), [a for a in answers if a is not None])
+
+    def is_log_of(self, unit: Unit, volts: Array) -> bool:
+        """Whether a log of these volts, (n,), of a unit that it suits is one of its own."""
+        return True
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         """How a log from elsewhere is judged, by what was said of it (``rated``, ``tolerance``, ``cutoff``; empty for unknown).

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Unit, kind_by_label
 from ubrant.core.gate.figures import BATTERY_ROOM, DC_ROOM, MAINS_ROOM, OUT_ROOM, room_about
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_quantity
@@ -88,9 +88,9 @@ def ratings_in(text: str) -> UnitRatings | None:
 
 def labelled(setup: Setup, text: str) -> Setup:
     """A log's set-up under the label that was said of it, where none is known of its unit; what is no label but a figure is none."""
-    if not text or setup.unit.label_text or not re.search(r"[VF]\b", text):
+    if not text or setup.unit.label_text or not re.search(r"[VF]\b|[AW]h\b", text):
         return setup
-    return replace(setup, unit=replace(setup.unit, label_text=text))
+    return replace(setup, unit=replace(setup.unit, label_text=text, kind=kind_by_label(text)))
 
 
 def usual_in(low: float, high: float) -> float:

@@ -15,6 +15,7 @@ from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
 
 if TYPE_CHECKING:
+    from ubrant.core.quantities.readings import Array
     from ubrant.methods.enquiries import Answering
     from ubrant.methods.method import Method
 
@@ -148,3 +149,13 @@ def meter_check() -> MethodEntry | None:
 def usual() -> MethodEntry:
     """What a log is taken for where nobody says."""
     return entries()[0]
+
+
+def taken_for(unit: Unit | None, volts: Array) -> MethodEntry:
+    """What a log of volts and amperes at one place is taken for, by whose it is: the first that suits it and reads such logs, or the usual one."""
+    from ubrant.methods.method import ONE_PLACE
+
+    if unit is None:
+        return usual()
+    fitting = [entry for entry in suiting(unit) if entry.method.log == ONE_PLACE]
+    return next((entry for entry in fitting if entry.method.is_log_of(unit, volts)), usual())

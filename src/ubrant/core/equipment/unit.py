@@ -189,7 +189,7 @@ _KINDS_BY_LABEL = (
     ("inverter", rf"(?:to|->|→)\s*{_MAINS}"),
     ("converter", r"\d\s*V(?:\s*DC)?\s*(?:to|->|→)\s*\d"),
     ("station", rf"\d\s*Wh\b.*(?:\b(?:input|solar|socket)\b|{_MAINS})"),
-    ("source", r"\b(?:panel|photovoltaic)\b"),
+    ("source", r"\b(?:panel|photovoltaic)\b|\d\s*[mµμu]?F\b"),
     ("load", r"\b(?:fridge|freezer|lamp|bulb|pump|fan|router|laptop|tablet|heater|kettle|blower|projector|television)\b"),
     ("bank", r"\d\s*mAh\s*/\s*[\d.,]+\s*Wh|(?<!\d)(?:[5-9]|\d\d)[\s.]?\d{3}\s*mAh\b"),
     ("load", rf"^(?:{_MAINS},?\s*)?[\d.,]+\s*W$|^[\d.,]+\s*V,?\s*[\d.,]+\s*W$"),

@@ -33,7 +33,7 @@ from ubrant.methods import cautions
 from ubrant.methods.capacitor.person import discharges
 from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy, one_flow, trace_of
 from ubrant.methods.form import Field, QuantityKind
-from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused, to_know
+from ubrant.methods.method import ONE_PLACE, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Prompt
@@ -62,7 +62,7 @@ class CapacitorMethod(TypedMethod):
 
     key, title, Plan, unplanned = "capacitor", "Capacitor", CapacitorPlan, CapacitorPlan(1.0)
     smooth, falling, whole_lines = ((_A, None),), ((_V, None),), True
-    taps, log, reads, like = ("battery",), BATTERY_LOG, (_V, _A), _EXAMPLE
+    taps, log, reads, like = ("battery",), ONE_PLACE, (_V, _A), _EXAMPLE
     named, groups, counts_points = _NAMES, GROUPS, False
     answers = ("capacitance", "label_share", "resistance", "energy_between")
     person = discharges

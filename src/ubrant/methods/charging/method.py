@@ -25,7 +25,7 @@ from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.charging.person import charges
 from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow, trace_of
 from ubrant.methods.form import ChoiceKind, Field, QuantityKind
-from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused
+from ubrant.methods.method import ONE_PLACE, LoadRating, Prepared, Problem, refused
 from ubrant.methods.ratings import amps_of_label, volts_by_tap
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
@@ -57,7 +57,7 @@ class ChargingMethod(TypedMethod):
     """Of chargers; typed, or from a log."""
 
     key, title, Plan = "charger", "A charger's profile", ChargingPlan
-    taps, log, reads, like = ("battery",), BATTERY_LOG, (_V, _A), "14.2 V 4.0 A"
+    taps, log, reads, like = ("battery",), ONE_PLACE, (_V, _A), "14.2 V 4.0 A"
     named: ClassVar = dict.fromkeys(("", "charger", "output", "source", "load"), "battery")
     device, device_kinds, device_holds = "Battery it is for", ("battery", "bank"), True
     nothing_yet, counts_points = words("No point was taken yet: type volts and amperes, like “{example}”."), False

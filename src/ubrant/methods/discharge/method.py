@@ -14,13 +14,14 @@ import numpy as np
 from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.drawings import Drawing, TraceDrawing
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, questions
 from ubrant.core.gate.figures import Doubt, of_display
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show, show_duration, show_with
-from ubrant.core.quantities.readings import Readings, ReadingsError, Series, no_readings
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.record.codec import decode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, mark_of
@@ -43,7 +44,7 @@ from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_
 from ubrant.methods.discharge.study import MOST_RUNS, peukert_of, rest_guess, with_like_runs
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
+from ubrant.methods.method import ONE_PLACE, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal, rehearse
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
@@ -54,6 +55,8 @@ _GROUPS = (
     Group("Resistance", ("resistance", "resistance_10s", "resistance_edges", "resistance_two_step")),
     Group("Charge", ("charge_in", "energy_in", "end_current", "coulombic_efficiency", "energy_efficiency")),
 )
+_CELLS_V = 4.5
+"""Above so many volts it is no cell of a bank that was read."""
 _MOST_MARKS = 40
 _FORETOLD = 25
 """Readings of a discharge that is only thought of: every twelve minutes of five hours."""
@@ -66,9 +69,13 @@ class DischargeMethod(Method):
     title = "Discharge"
     Plan = DischargePlan
     taps = ("battery",)
-    log = BATTERY_LOG
+    log = ONE_PLACE
     judges_label = True
     empties = True
+
+    def is_log_of(self, unit: Unit, volts: Array) -> bool:
+        """Of what converts only where its own cells were reached: at an output its volts are not theirs."""
+        return unit.kind == "battery" or (unit.kind == "bank" and len(volts) > 0 and float(np.median(volts)) < _CELLS_V)
 
     # before a run
 

@@ -30,7 +30,7 @@ from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy, trace_of
 from ubrant.methods.form import CONDITIONS, Field, QuantityKind, YesNo
-from ubrant.methods.method import LoadRating, Prepared, Problem, clipped, refused, to_know
+from ubrant.methods.method import ONE_PLACE, LoadRating, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.output.person import empties as emptying
 from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import FOR_EVER_S
@@ -89,6 +89,9 @@ def _sags(record: Record) -> Iterable[Doubt]:
 
 
 _FEW = 3
+_OFF, _OFF_S = 0.2, 300.0
+"""An output under a fifth of its volts is off; from so many seconds on it did not only restart. Common
+practice, no source."""
 _NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY, _LEAST_OF_LABEL = 90.0, 20.0, (0.3, 1.4), 0.25
 """Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
 
@@ -102,7 +105,7 @@ class OutputMethod(TypedMethod):
 
     key, title, Plan, like = "output", "Bank or station output", OutputPlan, "output 5.06 V 1.00 A"
     steady, whole_lines = ((("output", "V"),), (("output", "A"),)), False
-    taps, empties, uses_load, marks_load, counts_points = ("output",), True, True, True, False
+    taps, empties, uses_load, marks_load, counts_points, log = ("output",), True, True, True, False, ONE_PLACE
     reads = (("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%"))
     groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
     person = emptying
@@ -187,6 +190,11 @@ class OutputMethod(TypedMethod):
             yield Doubt("strays", say(text, points=strays.value_text(), working=strays.working))
         yield from _sags(record)
         given, _ = _given(record, self._volts(record))
+        if not record.is_typed and given.readings is not None and (again := [t for t in _went_out(given.readings) if t[1] is not None]):
+            went, back = again[0]
+            text = words("Its output went after {went} and was there again {later} later: was it charged meanwhile, or only unplugged?")
+            since = went - float(given.readings.time_s[0])
+            yield Doubt("again", say(text, went=show_duration(since), later=show_duration((back or went) - went)))
         if (apart := counter_apart(given)) is not None:
             text = words(
                 "Its counter says {a}, and the readings add up to {b} Wh meanwhile: which of them is right, and in which unit is the counter?"
@@ -277,6 +285,21 @@ def _emptied(record: Record, account: Account) -> Emptied | None:
     return Emptied(energy, lasted.value / 3600)
 
 
+def _went_out(readings: Readings) -> list[tuple[float, float | None]]:
+    """Each time that an output's volts went, of a log, and when they were back; None where they were not."""
+    volts = readings.voltage_v
+    usual = float(np.median(volts[volts > _OFF * float(volts.max(initial=0.0))])) if len(volts) and float(volts.max()) > 0 else 0.0
+    off = volts < _OFF * usual
+    edges = np.diff(off.astype(int))
+    went, back = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
+    found = []
+    for k in went.tolist():
+        until = next((float(readings.time_s[b + 1]) for b in back.tolist() if b > k), None)
+        if until is None or until - float(readings.time_s[k]) > _OFF_S:
+            found.append((float(readings.time_s[k]), until))
+    return found
+
+
 def _went_off(record: Record, tap: str, given: Given) -> str:
     """That it switched itself off at once, where that is all that was seen; empty otherwise."""
     amps = record.either(tap, "A")
@@ -320,6 +343,8 @@ def _given_of(record: Record, volts: float | None) -> tuple[Given, str]:
         readings, widths, why_not = None, None, str(error)
     on, off = record.switched()
     empty = record.typed.mark_s("empty")
+    if not record.is_typed and empty is None and readings is not None and (times := _went_out(readings)) and times[-1][1] is None:
+        empty = times[-1][0]
     if empty is not None and (by_hand := _switched_off_before(record, empty)) is not None:
         off, empty = by_hand, None  # what a bank with nothing attached does later is not its end
     if readings is not None and len(readings):

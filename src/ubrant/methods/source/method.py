@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
-from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.figures import Doubt, Expected
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
@@ -26,6 +26,7 @@ from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow
 from ubrant.methods.form import Field, QuantityKind
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused
+from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rows import Prompt
 from ubrant.methods.source.person import loads_it
 from ubrant.methods.steps import Ask
@@ -58,6 +59,15 @@ class SourceMethod(TypedMethod):
     taps, log, reads, like = ("source",), TAP_LOG, (_V, _A), "5.92 V 0.35 A"
     named: ClassVar = dict.fromkeys(("", "battery", "output", "load", "bank", "input"), "source")
     nothing_yet = words("No point was taken yet: type volts and amperes, like “{example}”.")
+    expected = (
+        Expected(
+            "maximum_power",
+            0.0,
+            1.5,
+            lambda setup: watts_of_label(setup.unit),
+            words("Are the amperes milliamperes, or is the label another's?"),
+        ),
+    )
     answers = ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current")
     groups = (
         Group("The straight line", ("matched_power",)),
@@ -200,7 +210,7 @@ def _say_burden(ohm: float, findings: dict[str, Finding], warnings: list[str]) -
 def _sentence(findings: dict[str, Finding]) -> str:
     ocv, ohm, power, at = (findings[k] for k in ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current"))
     told = {"ocv": ocv.with_uncertainty(), "power": power.with_uncertainty(), "at": at.value_text()}
-    if (ohm.expanded_uncertainty or 0.0) > abs(ohm.value or 0.0):  # a bent line has no one resistance
+    if ohm.value is None or (ohm.expanded_uncertainty or 0.0) > abs(ohm.value):  # a bent line has no one resistance
         return say("{ocv} with nothing attached; {power} at {at}.", **told)
     return say("{ocv} with nothing attached, {ohm} inside; {power} at {at}.", ohm=ohm.with_uncertainty(), **told)
 

@@ -13,7 +13,7 @@ import numpy as np
 from ubrant import diagnostics
 from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import WITH_CAPACITY, Unit, kind_by_label
 from ubrant.core.in_short import in_short
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
@@ -26,7 +26,7 @@ from ubrant.logbook.logs.formats import FORMATS
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.records import Run, StoredRun
-from ubrant.methods.registry import entry_of, method_of, suiting, usual
+from ubrant.methods.registry import entry_of, method_of, suiting, taken_for
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, logs_in, named_run, own_run, under_options, unit_for
 from ubrant.runs.coming_in.whose import things_named, unit_named
 from ubrant.runs.kept.accounts import account_of_stored
@@ -105,14 +105,6 @@ class Arrival:
         if self.log is None:
             return None
         return datetime.fromisoformat(self.log.about["started"]) if self.log.about.get("started") else self.log.started
-
-    @property
-    def method(self) -> str:
-        """The title of what it will be taken for."""
-        if self.log is None and self.whole is None:
-            return ""
-        key = self.whole.run.method if self.whole is not None else str(self.log.about.get("method") or usual().key) if self.log else ""
-        return say(entry_of(key).title)
 
     def length(self) -> str:
         """Over how long, or what else it is of."""
@@ -315,7 +307,7 @@ class Arrivals:
             if (unit.name, unit.label_text) == (name, label):
                 return key
         key = -1 - len(self.new)
-        self.new[key] = Unit(name, "battery", label)
+        self.new[key] = Unit(name, kind_by_label(label), label)
         return key
 
     def offer_a_new_one(self) -> None:
@@ -338,7 +330,7 @@ class Arrivals:
     def relabel(self, owner: int, label: str) -> None:
         """What a new unit's label says, for all that are its."""
         if owner in self.new and self.new[owner].label_text != label:
-            self.new[owner] = replace(self.new[owner], label_text=label)
+            self.new[owner] = replace(self.new[owner], label_text=label, kind=kind_by_label(label))
             self.give([row for row in self.rows if row.owner == owner], owner)
 
     def answer(self, rows: Iterable[Arrival], **said: object) -> None:
@@ -359,6 +351,8 @@ class Arrivals:
     def label_trouble(self, owner: int) -> str:
         """Why a new unit's label cannot be read; empty where it can, or none is asked."""
         if owner not in self.new:
+            return ""
+        if self.new[owner].kind not in WITH_CAPACITY:  # what such a label says is read by the test it is for
             return ""
         try:
             parse_label(self.new[owner].label_text)
@@ -443,6 +437,17 @@ class Arrivals:
             lacking.append(say("full?"))
         return ", ".join(lacking)
 
+    def method_of(self, row: Arrival) -> str:
+        """The title of what it will be taken for."""
+        if row.log is None and row.whole is None:
+            return ""
+        return say(entry_of(row.whole.run.method if row.whole is not None else self._key_of(row)).title)
+
+    def _key_of(self, row: Arrival) -> str:
+        """As the log says itself, or by whose it is."""
+        assert row.log is not None
+        return str(row.log.about.get("method") or taken_for(self.unit_of(row), row.log.voltage_v).key)
+
     def cutoff_v(self, row: Arrival) -> float | None:
         """What it is judged to: as said, or the usual one of its unit's label."""
         if row.said.cutoff_v is not None:
@@ -455,7 +460,7 @@ class Arrivals:
         if row.whole is not None:
             return row.whole
         assert row.log is not None
-        made, said = from_log(row.log), row.said
+        made, said = from_log(row.log, "" if row.log.entries else self._key_of(row)), row.said
         method = method_of(made.run.method)
         meters = {method.taps[0]: said.meter} if said.meter is not None else {}
         options = LogOptions(

@@ -12,7 +12,7 @@ import numpy as np
 
 from ubrant.core.battery.parts import discharges_in
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Unit, kind_by_label
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event, Note, event_from_json
@@ -30,7 +30,7 @@ from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 from ubrant.logbook.own import HEAD, OWN_HEADS, is_own, read_own, read_own_package
 from ubrant.logbook.records import Run, StoredJot, StoredRun, new_run
 from ubrant.methods.method import TAP_LOG, WAVE_LOG, Method, MethodError
-from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, usual
+from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, taken_for, usual
 from ubrant.runs.typed.jot_heads import head_of_jots
 
 _ENDED = "ended by "
@@ -85,7 +85,12 @@ def read_file(path: Path, options: LogOptions, columns: str | None = None, numbe
         raise MethodError("method", str(error)) from None
     if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
         return under_options(from_taps(path, method, columns), options)
-    return under_options(from_log(only(logs_in(path, columns), number), options.method), options)
+    log = only(logs_in(path, columns), number)
+    rated = str(options.said.get("rated") or "")
+    if not options.method and not log.entries and not log.about.get("method") and rated:
+        unit = options.unit or Unit("", kind_by_label(rated), rated)
+        options = replace(options, method=taken_for(unit, log.voltage_v).key)
+    return under_options(from_log(log, options.method), options)
 
 
 def own_run(path: Path) -> StoredRun | None:
@@ -187,7 +192,7 @@ _FIRST_YEAR, _LAST_YEAR = 1970, 2200
 
 
 def from_log(log: LogFile, method: str = "") -> StoredRun:
-    """A log of one tap, a jot text, or a package of an older Ubrant. ``method`` is what a person says of a jot text."""
+    """A log of one tap, a jot text, or a package of an older Ubrant. ``method`` is what a person says of it."""
     about = log.about
     if log.entries:
         return _from_jots(log, method)
@@ -200,7 +205,7 @@ def from_log(log: LogFile, method: str = "") -> StoredRun:
     if "fields" in plan:
         plan.pop("fields")  # its points were not written: they are found in the readings
     endings = [text.removeprefix(_ENDED) for _, text in log.events if text.startswith(_ENDED)]
-    key = str(about.get("method") or usual().key)
+    key = str(about.get("method") or method or usual().key)
     head = older.older_head(
         key,
         log.name,

@@ -99,7 +99,7 @@ class ArrivalsModel(QAbstractTableModel):
         if column == UNIT:
             return self._unit(row)
         if column == METHOD:
-            return row.method
+            return self.arrivals.method_of(row)
         if column == BEGAN:
             begun = row.started
             return begun.astimezone().strftime("%-d %b %Y") if begun is not None else self.tr("not said") if not row.trouble else ""

@@ -11,7 +11,7 @@ from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run, StoredRun
-from ubrant.methods.method import BATTERY_LOG, WAVE_LOG, MethodError
+from ubrant.methods.method import ONE_PLACE, WAVE_LOG, MethodError
 from ubrant.methods.registry import entries, method_of
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_taps, keep, under_options
 from ubrant.runs.kept.accounts import account_of_stored
@@ -35,7 +35,7 @@ class TapsDialog(Dialog):
         self.resize(820, 640)
         self.method_box, self.unit_box = Choice(self.tr("What it is")), Choice(self.tr("Unit"))
         for entry in entries():
-            if entry.method.log not in {"", BATTERY_LOG}:
+            if entry.method.log not in {"", ONE_PLACE}:
                 self.method_box.addItem(say(entry.title), entry.key)
         self.unit_box.addItem(self.tr("no unit on the shelf"), 0)
         for unit in bench.logbook.units():
