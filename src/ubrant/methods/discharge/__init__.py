@@ -6,11 +6,10 @@ from ubrant.core.wording import words
 from ubrant.methods.enquiries import CAPACITY, Answering
 from ubrant.methods.registry import MethodEntry
 
-_CONVERTS = {"converter", "inverter", "charger", "load", "lead"}
-
 
 def _suits(unit: Unit) -> bool:
-    return unit.kind not in _CONVERTS and label_of(unit) is not None
+    """Whose terminals are its cells': a bank or a station is emptied at its output."""
+    return unit.kind in {"battery", "source"} and label_of(unit) is not None
 
 
 METHOD = MethodEntry(
