@@ -42,3 +42,17 @@ def test_refuses_with_an_example(text, unit, says):
 
 def test_writes_it_back():
     assert show_accuracy(parse_accuracy("0.5% + 5 mA", "A")) == "± (0.50 % + 5.0 mA)"
+
+
+@pytest.mark.parametrize(
+    ("text", "gain", "zero"),
+    [("±0.5% ±2 digits of 10 mV", 0.005, 0.02), ("1 % +/- 5 mV", 0.01, 0.005), ("±(0.5 % + 3 mV)", 0.005, 0.003)],
+)
+def test_a_sign_between_its_terms_is_a_plus(text, gain, zero):
+    found = parse_accuracy(text, "V")
+    assert (found.gain, found.zero) == pytest.approx((gain, zero))
+
+
+def test_a_bare_figure_behind_the_percents_is_so_many_digits():
+    with pytest.raises(QuantityError, match="Write it like “2 digits of 1 mV”"):
+        parse_accuracy("±(0.5%+2)", "V")

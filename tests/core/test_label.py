@@ -14,6 +14,7 @@ from ubrant.core.quantities.label import LabelError, parse_label
         ("24000mAh/88.8Wh", 24, 3.7, 88.8, "li-ion", 1),
         ("24 000 mAh 3.7 V", 24, 3.7, 88.8, "li-ion", 1),
         ("24,000mAh 3.7V", 24, 3.7, 88.8, "li-ion", 1),
+        ("24.000 mAh 3.7 V", 24, 3.7, 88.8, "li-ion", 1),
         ("4S 3.2V 50Ah LiFePO4", 50, 12.8, 640, "lifepo4", 4),
         ("3,0 Ah", 3.0, None, None, None, None),
         ("12 V 45 Ah lead-acid", 45, 12, 540, "lead-acid", 6),

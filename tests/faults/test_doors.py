@@ -34,8 +34,8 @@ def test_stamps_of_a_year_that_cannot_be(tmp_path, year):
 @pytest.mark.parametrize(
     ("head", "says"),
     [
-        ("amps: 0.5", "amps: “0.5” is not understood in an accuracy in A"),
-        ("volts: 1 % of", "volts: “1 % of” is not understood"),
+        ("amps: 0.5", "“0.5” is not understood in an accuracy in A"),
+        ("volts: 1 % of", "“1 % of” is not understood"),
         ("details: id x", "details: “id x” is not understood"),
         ("details: floor_a 1_0", "“floor_a 1_0” is not understood"),
     ],

@@ -67,7 +67,7 @@ def test_a_label_without_capacity_cannot_be_kept(window, qtbot):
     form = open_form(window, qtbot)
     qtbot.keyClicks(form.name, "Mystery")
     qtbot.keyClicks(form.label_text, "shiny")
-    assert "No capacity found in “shiny”" in seen(form)
+    assert "Write its Ah, mAh or Wh, like “50 Ah 12.8 V”" in seen(form)
     qtbot.keyClick(form.label_text, Qt.Key.Key_Return)
     assert names(window) == []
 
@@ -128,7 +128,7 @@ def test_a_meter_is_entered_with_its_accuracy(window, qtbot):
     form = window.shelf.findChild(MeterForm)
     qtbot.keyClicks(form.name, "Bench meter")
     qtbot.keyClicks(form.volts, "0.1 % + 3 digits")
-    assert "of what size?" in sentence_beneath(form.volts)
+    assert "a digit of what size?" in sentence_beneath(form.volts)
     type_into(qtbot, form.volts, "0.1 % + 3 mV")
     qtbot.keyClicks(form.amps, "0.5 % + 5 mA")
     click(qtbot, form, "Keep it")

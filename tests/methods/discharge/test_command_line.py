@@ -61,11 +61,11 @@ def test_a_table_for_people(log):
     ("arguments", "says"),
     [
         (["nothing.csv"], "nothing.csv does not exist"),
-        (["LOG", "--rated", "hello"], "--rated: No capacity found in “hello”"),
+        (["LOG", "--rated", "hello"], "no capacity stands in “hello”"),
         (["LOG", "--cutoff", "11 A"], "--cutoff: “11 A” is in A"),
         (["LOG", "--cutoff", "0"], "would never be reached"),
         (["LOG", "--chemistry", "gold"], "--chemistry “gold” is not known"),
-        (["LOG", "--current-accuracy", "fine"], "--current-accuracy: “fine” is not understood"),
+        (["LOG", "--current-accuracy", "fine"], "“fine” is not understood"),
         (["LOG", "--columns", "current=nope"], "pack.csv, line 1: there is no column “nope”"),
         (["BROKEN"], "broken.csv, line 3, column 2 (Voltage (V)): “x” is not a number"),
     ],

@@ -74,7 +74,8 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
     QuantityError
         A term that is not understood; says which, and how to write it.
     """
-    inner = text.strip().replace("±", "").replace("+/-", "").strip()
+    inner = re.sub(r"(?<=[^\s(±])\s*(?:±|\+/-)\s*(?=\d)", " + ", text.strip())  # ±0.5 % ±2 digits of 10 mV
+    inner = inner.replace("±", "").replace("+/-", "").strip()
     inner = inner.removeprefix("(").removesuffix(")").strip() if inner.count("(") == inner.count(")") else inner
     gain = zero = 0.0
     if not inner:
@@ -86,19 +87,19 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
             gain += parse_number(match[1]) / 100
         elif match := re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)\s*(?:of|×|x|\()\s*([^)]+)\)?", term, re.I):
             zero += parse_number(match[1]) * parse_quantity(match[2], unit)
-        elif re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)", term, re.I):
-            raise QuantityError(
-                say("“{term}”: of what size? Write it like “{term} of {value}”.", term=term, value="1 mV" if unit == "V" else "10 mA")
-            )
+        elif match := re.fullmatch(r"(\d+)\s*(digits?|dgts?|counts?|d|lsd)?", term, re.I):
+            size = "1 mV" if unit == "V" else "10 mA"
+            digits = term if match[2] else f"{term} digits"
+            raise QuantityError(say("Write it like “{digits} of {value}”: a digit of what size?", digits=digits, value=size))
         elif (match := re.fullmatch(rf"({NUMBER})\s*([^\d\s]+)", term)) and (found := unit_factor(match[2])) and found.unit == unit:
             zero += parse_number(match[1]) * found.value
         else:
             raise QuantityError(
                 say(
-                    "“{term}” is not understood in an accuracy in {unit}: write it like “{value}”.",
+                    "Write it like “{value}”: “{term}” is not understood in an accuracy in {unit}.",
+                    value=_EXAMPLE[unit],
                     term=term,
                     unit=unit,
-                    value=_EXAMPLE[unit],
                 )
             )
     if gain < 0 or zero < 0:

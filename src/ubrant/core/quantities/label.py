@@ -167,7 +167,9 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     """
     text, _, chart = text.replace("\u00a0", " ").partition(RESTS_AT.strip())
     rest = text = text.rstrip("; ")
-    rest = re.sub(r"(?<!\d)(\d{1,3}),(\d{3})(?=\s*m(?:Ah|Wh))", r"\1\2", rest, flags=re.I)  # 24,000 mAh: thousands, never 24.000
+    rest = re.sub(
+        r"(?<!\d)([1-9]\d{0,2})[.,](\d{3})(?=\s*m(?:Ah|Wh))", r"\1\2", rest, flags=re.I
+    )  # 24,000 mAh, 24.000 mAh: thousands, and no millionths of an Ah
     numbers: dict[str, list[float]] = {"Ah": [], "Wh": [], "V": [], "kg": []}
     label = Label(text=text.strip())
 
@@ -300,7 +302,7 @@ def _require_capacity(label: Label) -> None:
         raise LabelError(
             say("“{what}” is a capacitor's: farads are no ampere-hours, and it is not judged as a battery.", what=label.text)
             if re.search(r"\d\s*(?:m|µ|u)?F\b|farad", label.text)
-            else say("No capacity found in “{what}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”.", what=label.text)
+            else say("Write its Ah, mAh or Wh, like “50 Ah 12.8 V”: no capacity stands in “{what}”.", what=label.text)
             if label.text
             else say("The label is empty: write what is printed on the thing, like “50 Ah 12.8 V”.")
         )
