@@ -8,7 +8,8 @@ from tests.trust.test_slips import head_of
 from ubrant.core.quantities.jot import Grammar, JotError, mark_of_note
 from ubrant.core.record.head import BY_HAND
 from ubrant.logbook.records import StoredJot, new_run
-from ubrant.runs.typed.sheet import as_text, changes_of_paste, line_of_cells, sheet_of, with_note
+from ubrant.runs.typed.pasting import changes_of_paste
+from ubrant.runs.typed.sheet import as_text, line_of_cells, sheet_of, with_note
 
 pytestmark = pytest.mark.needs("output")
 

@@ -26,7 +26,8 @@ from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 from ubrant.runs.making.begin import start_by_hand
 from ubrant.runs.typed.edits import Edits, RowChange
 from ubrant.runs.typed.jot_heads import export_jots
-from ubrant.runs.typed.sheet import as_text, changes_of_paste, line_of_cells, sheet_of, spread_over, with_cell
+from ubrant.runs.typed.pasting import changes_of_paste
+from ubrant.runs.typed.sheet import as_text, line_of_cells, sheet_of, spread_over, with_cell
 
 Cells = dict[tuple[str, str], str]
 TABLES = [key for key in BY_HAND if method_of(key).by_hand(SAMPLES[key].prepared(key, by_hand=True)).columns and key not in {"notes"}]

@@ -188,3 +188,28 @@ def test_a_load_that_was_found_off_hours_later_gave_at_least_what_was_seen(disch
     account = close(discharging, qtbot)
     assert account.findings["charge"].value == pytest.approx(4.5, rel=0.01)
     assert "at least 4.5" in account.sentence
+
+
+@pytest.mark.parametrize(
+    "rows",
+    [
+        ("8:00 am\t12.7\t2.25", "1:00 pm\t12.4\t2.25"),
+        ("30.11. 8:00\t12.7\t2.25", "30.11. 13:00\t12.4\t2.25"),
+        ("30/11/2026 08:00\t12.7\t2.25", "30/11/2026 13:00\t12.4\t2.25"),
+        ("11/30/2026 8:00 AM;12,7;2,25", "11/30/2026 1:00 PM;12,4;2,25"),
+        ("2026-11-30T08:00:00\t12.7\t2.25", "2026-11-30T13:00:00\t12.4\t2.25"),
+        ("8:00 12.7 2.25", "13:00 12,4 2,25"),
+        ("8:00 12.7 2.25 fan on", "13:00 12.4 2.25"),
+    ],
+)
+def test_times_are_read_however_they_are_written(discharging, qtbot, rows):
+    assert paste(discharging, qtbot, "\n".join(rows)) == "2 rows were pasted."
+    first, second = discharging.run.table.model.sheet.rows
+    assert second.time_s - first.time_s == 5 * 3600
+    assert shown(discharging)[0][0].endswith("08:00")
+    assert [row[1:3] for row in shown(discharging)] == [["12.7", "2.25"], [shown(discharging)[1][1], shown(discharging)[1][2]]]
+
+
+def test_a_date_that_may_be_two_is_asked_about(discharging, qtbot):
+    assert "may be of two days" in paste(discharging, qtbot, "01/12/2026 08:00\t12.7\t2.25\n01/12/2026 09:00\t12.6\t2.25\n")
+    assert not shown(discharging)

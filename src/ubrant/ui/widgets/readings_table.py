@@ -14,18 +14,17 @@ from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.records import Run
 from ubrant.methods.rows import Prompt
 from ubrant.runs.typed.edits import RowChange
+from ubrant.runs.typed.pasting import changes_of_paste, not_there_yet
 from ubrant.runs.typed.sheet import (
     SheetRow,
     TypedSheet,
     as_text,
     at_time,
     cell_text,
-    changes_of_paste,
     column_of,
     column_title,
     left_out,
     line_of_cells,
-    not_there_yet,
     numbers_and_fate,
     of_step,
     read_time,
