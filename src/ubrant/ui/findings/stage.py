@@ -26,8 +26,8 @@ from ubrant.core.uncertainty.simulation import DRAWS, Simulated, draws_in_short
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.afterwards.checked_since import CheckedSince, checked_since
 from ubrant.runs.afterwards.known_late import said_before
+from ubrant.runs.afterwards.learnt_since import LearntSince, learnt_since
 from ubrant.runs.afterwards.what_it_was import is_unnamed
 from ubrant.runs.kept.accounts import account_of
 from ubrant.runs.kept.found_of_meters import found_of_meter
@@ -98,8 +98,8 @@ class FindingsStage(StageFrame):
         self.compare_button = button(self.tr("Compare …"), self._want_compare)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self.newer = Callout("caution")
-        self._since: CheckedSince | None = None
-        self.take_newer = button(self.tr("Correct this run by that check"), self._take_newer)
+        self._since: LearntSince | None = None
+        self.take_newer = button("", self._take_newer)
         self.keep_found = button("", self._keep_found, "chief")
         self._found: Meter | None = None
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
@@ -184,14 +184,15 @@ class FindingsStage(StageFrame):
             self._show_nothing()
 
     def _show_newer(self, run: Run, account: Account | None) -> None:
-        """What a later check of its meters would change."""
-        self._since = checked_since(self._bench.logbook, run, account) if account is not None else None
+        """What its label as it is now, or a later check of its meters, would change."""
+        self._since = learnt_since(self._bench.logbook, run, account) if account is not None else None
         self.newer.say("caution", self._since.sentence if self._since is not None else "")
+        self.take_newer.setText(self._since.taking if self._since is not None else "")
         self.take_newer.setVisible(self._since is not None and not self._bench.logbook.read_only)
 
     def _take_newer(self) -> None:
         if self._run is not None and self._since is not None:
-            self._bench.tell(self._run.under(setup=self._since.setup), self.tr("what the meter was found to be"))
+            self._bench.tell(self._run.under(setup=self._since.setup), self._since.because)
 
     def _show_found(self, run: Run, account: Account) -> None:
         """What it found of a meter, on offer to be kept with that."""

@@ -1,4 +1,4 @@
-"""A meter that was checked after a run: what the run would say if the meter was then as it was found."""
+"""What was learnt after a run of what it rests on: a check of its meter, another label on the shelf. What the run would say by it."""
 
 from __future__ import annotations
 
@@ -18,14 +18,49 @@ from ubrant.runs.kept.found_of_meters import is_rehearsal
 
 
 @dataclass(frozen=True)
-class CheckedSince:
-    """``setup`` of the run with its meters as they were found later, and what changes, in a sentence."""
+class LearntSince:
+    """``setup`` of the run as it is known now, what changes by it, in a sentence, ``because`` of what, and what ``taking`` it is called."""
 
     setup: Setup
     sentence: str
+    because: str
+    taking: str
 
 
-def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince | None:
+def learnt_since(logbook: Logbook, run: Run, account: Account) -> LearntSince | None:
+    """What its unit's label says by now, or what a newer check of a meter found, where a run would say otherwise by it."""
+    return relabelled_since(logbook, run, account) or checked_since(logbook, run, account)
+
+
+def relabelled_since(logbook: Logbook, run: Run, account: Account) -> LearntSince | None:
+    """What the label that stands on the shelf now would change in what a run says; None where it is the same, or nothing would."""
+    own, now = run.head.setup.unit, next((unit for unit in logbook.units() if unit.id == run.unit_id), None)
+    if now is None or not now.label_text or (now.label_text, now.chemistry) == (own.label_text, own.chemistry):
+        return None
+    setup = replace(run.head.setup, unit=replace(own, label_text=now.label_text, chemistry=now.chemistry, kind=now.kind))
+    then = _by(logbook, run, setup)
+    said = then.trouble or then.sentence if then is not None else ""
+    if not said or said == (account.trouble or account.sentence):
+        return None
+    told = say(
+        "Its label on the shelf says “{now}”, and this run was judged by “{own}”. By the new one: {said}",
+        now=now.label_text,
+        own=own.label_text,
+        said=said,
+    )
+    return LearntSince(setup, told, say("what its label says"), say("Judge this run by that label"))
+
+
+def _by(logbook: Logbook, run: Run, setup: Setup) -> Account | None:
+    """What it would say with another set-up; None where that does not hold together."""
+    try:
+        whole = logbook.kept(run).under(replace(run.head, setup=setup))
+        return account_with_others(logbook, whole.run, whole.record())[1]
+    except (QuantityError, ValueError):
+        return None
+
+
+def checked_since(logbook: Logbook, run: Run, account: Account) -> LearntSince | None:
     """What a newer check or certificate of one of its meters would change in a run: its verdict, or an answer by more than its ±; None where neither.
 
     Of each quantity the nearest one after the run counts, worth less by how far the meter may have moved until then.
@@ -45,13 +80,8 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
     if not by or not account.findings or is_rehearsal(logbook, run):
         return None
     changed = replace(setup, meters=meters)
-    head = replace(run.head, setup=changed)
-    try:
-        whole = logbook.kept(run).under(head)
-        _, then = account_with_others(logbook, whole.run, whole.record())
-    except (QuantityError, ValueError):
-        return None
-    what = _difference(account, then)
+    then = _by(logbook, run, changed)
+    what = _difference(account, then) if then is not None else ""
     if not what:
         return None
     name, check = max(by, key=lambda one: abs(one[1].percent))  # the one that was most off
@@ -65,7 +95,7 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
         unit=unit_in_words(check.unit),
         what=what,
     )
-    return CheckedSince(changed, told)
+    return LearntSince(changed, told, say("what the meter was found to be"), say("Correct this run by that check"))
 
 
 def _of_this(account: Account, tap: str) -> bool:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from PyQt6.QtWidgets import QApplication
 
 from tests.window import click, keep_discharge
 from ubrant.core.equipment.meter import Meter, MeterDetails
@@ -14,7 +15,7 @@ from ubrant.core.meter_checks.checks import check_of
 from ubrant.core.meter_checks.display_check import check_display
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.readings import Series
-from ubrant.runs.afterwards.checked_since import checked_since
+from ubrant.runs.afterwards.learnt_since import checked_since
 from ubrant.runs.kept.accounts import account_of
 
 
@@ -106,3 +107,24 @@ def test_through_the_window_taken_and_undone(window, qtbot):
     window.bench.undo.undo()
     assert window.findings.verdict.text() == before
     assert window.findings.newer.isVisible()
+
+
+def test_a_label_that_was_mended_on_the_shelf_judges_the_run_on_request(window, qtbot):
+    """500 Ah was typed for 50: the verdict of the run is another by the label that stands there now, and one undo takes that back."""
+    logbook = window.bench.logbook
+    unit = window.bench.keep_unit(Unit("Dome pack", "battery", "500 Ah 12.8 V LiFePO4"))
+    run = keep_discharge(logbook, unit)
+    window.bench.run_opened.emit(run.id)
+    QApplication.processEvents()
+    before = window.findings.verdict.text()
+    assert window.findings.take_newer.isHidden()
+    window.bench.keep_unit(replace(unit, label_text="50 Ah 12.8 V LiFePO4"))
+    window.findings.open_run(run.id)
+    assert "Its label on the shelf says “50 Ah 12.8 V LiFePO4”" in window.findings.newer.text()
+    click(qtbot, window.findings, "Judge this run by that label")
+    assert window.findings.verdict.text() != before
+    assert "50 Ah" in window.findings.verdict.text()
+    assert window.findings.take_newer.isHidden()
+    window.bench.undo.undo()
+    window.findings.open_run(run.id)
+    assert window.findings.verdict.text() == before
