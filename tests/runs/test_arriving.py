@@ -13,6 +13,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, arrivals_of, files_of
 from ubrant.runs.coming_in.whose import things_named, unit_named
+from ubrant.runs.kept.accounts import account_of
 
 BLUE, RED = (Unit(name, "battery", "50 Ah 12.8 V LiFePO4", id=k) for k, name in enumerate(("Blue pack", "Red pack"), start=1))
 
@@ -281,3 +282,29 @@ def test_nothing_is_kept_where_one_cannot_be(logbook, tmp_path, monkeypatch):
     with pytest.raises(OSError, match="no room"):
         arrivals.keep(logbook)
     assert (logbook.units(), logbook.runs()) == ([], [])
+
+
+@pytest.mark.parametrize(
+    ("name", "label", "kind", "title", "says"),
+    [
+        ("ticket bank 1.csv", "24 000 mAh / 88.8 Wh", "bank", "Bank or station output", "Gives 60"),
+        ("dome charger 1.csv", "12 V charger, 10 A", "charger", "A charger's profile", "until 14.4"),
+    ],
+)
+def test_a_log_is_taken_for_what_its_unit_is_tested_by(logbook, tmp_path, name, label, kind, title, says):
+    """A new unit's kind follows from its label; what is kept says the same."""
+    needs("output")
+    needs("charger")
+    hours = [(60 * k, 5.05, 1.0) for k in range(1, 720)] + [(60 * k, 0.0, 0.0) for k in range(720, 730)]
+    charge = [(60 * k, min(12.4 + 0.01 * k, 14.4), 10.0 if k < 200 else 10 * 0.97 ** (k - 200)) for k in range(400)]
+    path = tmp_path / name
+    rows = hours if kind == "bank" else charge
+    path.write_text("time (s),voltage (V),current (A)\n" + "".join(f"{t},{v:.3f},{a:.3f}\n" for t, v, a in rows), "utf-8")
+    coming = Arrivals(arrivals_of(path), logbook.units(), logbook.meters())
+    coming.say_of_all("", label, "", ("0.5 % + 5 mV", "1 % + 10 mA"), {"full": True})
+    (row,) = coming.wanted()
+    assert (coming.unit_of(row).kind, coming.method_of(row)) == (kind, title)
+    assert says in coming.tell(row).sentence
+    coming.keep(logbook)
+    (run,) = coming.kept
+    assert says in account_of(logbook, run)[1].sentence

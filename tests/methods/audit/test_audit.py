@@ -12,6 +12,8 @@ from ubrant.core.battery.label_doubt import held_by_label, measured
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, ClampReading, analyse_audit
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.record.head import Setup
+from ubrant.methods.registry import method_of
 
 LABEL = held_by_label(1140.0)
 CLAMP, VOLTS = Accuracy(0.02, 0.03, "A"), Accuracy(0.005, 0.02, "V")
@@ -161,3 +163,11 @@ def test_what_was_skipped_has_answered_and_moves_nothing(logbook):
     run, _ = by_hand(logbook, "audit", sample.prepared("audit", by_hand=True), lines)
     found = account_of(logbook, logbook.run(run.id))[1].findings
     assert found["base_current"].value == 0.35
+
+
+@pytest.mark.parametrize(
+    ("label", "usable"), [("12 V 100 Ah AGM", "50 %"), ("12.8 V 100 Ah LiFePO4", "80 %"), ("14.8 V 20 Ah li-ion", "80 %")]
+)
+def test_what_may_be_used_goes_by_the_kind_of_its_cells(label, usable):
+    form = method_of("audit").form(Setup(Unit("Van", "battery", label)))
+    assert next(field.usual for field in form if field.key == "usable") == usable

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 
 from tests.command_line import said
@@ -13,6 +14,8 @@ from tests.trials import trial
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.logbook.logs.log_file import LogFile
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.accounts import account_of
 from ubrant.runs.kept.shelf_order import newest_of
 
@@ -167,3 +170,21 @@ def test_two_counters(tmp_path):
     lines = "@10:00 load on 13 V 40 A source 10 Wh ac 5 Wh\n@10:30 13 V 40 A source 210 Wh ac 185 Wh\n@10:40 13 V 40 A source 290 Wh\n"
     found = ratios(tmp_path, lines)
     assert found["energy_ratio_ac_source"]["value"] == pytest.approx(90.0)
+
+
+def logged(book, unit, volts: float, amps: float, hours: float):
+    """A log of a bank from full until its output went."""
+    time = np.arange(0.0, 3600 * hours + 600, 60.0)
+    on = time < 3600 * hours
+    made = from_log(LogFile(f"{volts} V {amps} A.csv", time, np.where(on, volts, 0.0), np.where(on, amps, 0.0)), "output")
+    options = LogOptions(unit=unit, full=True, accuracies=("0.2 % + 2 mV", "0.5 % + 2 mA", "", ""))
+    return keep(book, under_options(made, options), unit)
+
+
+@pytest.mark.parametrize(("other_v", "is_told"), [(5.0, True), (9.0, False)])
+def test_two_logs_tell_what_it_burns_where_both_are_of_one_output(logbook, other_v, is_told):
+    unit = logbook.keep_unit(Unit("Ticket bank", "bank", "24 000 mAh / 88.8 Wh"))
+    logged(logbook, unit, 5.0, 2.0, 7.4)
+    slow = logged(logbook, unit, other_v, 1.0 / other_v, 66.0)
+    found = account_of(logbook, slow)[1].findings
+    assert ("idle_power" in found) is is_told

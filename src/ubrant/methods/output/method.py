@@ -89,8 +89,8 @@ def _sags(record: Record) -> Iterable[Doubt]:
 
 
 _FEW = 3
-_OFF, _OFF_S = 0.2, 300.0
-"""An output under a fifth of its volts is off; from so many seconds on it did not only restart. Common
+_OFF, _OFF_S, _SAME_OUTPUT = 0.2, 300.0, 0.1
+"""Outputs within a tenth of each other's volts are one; an output under a fifth of its volts is off; from so many seconds on it did not only restart. Common
 practice, no source."""
 _NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY, _LEAST_OF_LABEL = 90.0, 20.0, (0.3, 1.4), 0.25
 """Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
@@ -225,13 +225,21 @@ class OutputMethod(TypedMethod):
         own = _emptied(record, account) if not account.trouble else None
         if own is None:
             return account
-        runs = [_emptied(r, a) for r, a in others() if r.head.method == self.key and self._volts(r) == self._volts(record)]
+        runs = [_emptied(r, a) for r, a in others() if r.head.method == self.key and self._is_same_output(r, record)]
         other = max((r for r in runs if r is not None), key=lambda r: abs(math.log(r.hours / own.hours)), default=None)
         if other is None:
             return account
         label = label_of(record.head.setup.unit)
         found, why_not = burnt_by_itself(own, other, label.energy_wh if label is not None else None)
         return replace(account, findings={**account.findings, **found}, warnings=(*account.warnings, *filter(None, (why_not,))))
+
+    def _is_same_output(self, one: Record, other: Record) -> bool:
+        """By the volts that were planned; of a log by those that were read."""
+        planned = self._volts(one), self._volts(other)
+        if None not in planned:
+            return planned[0] == planned[1]
+        first, second = (_usual_volts(_given(record, volts)[0]) for record, volts in zip((one, other), planned, strict=True))
+        return first is None or second is None or abs(first / second - 1) < _SAME_OUTPUT
 
     def _volts(self, record: Record) -> float | None:
         plan = self.prepared(record.head).plan
@@ -285,10 +293,18 @@ def _emptied(record: Record, account: Account) -> Emptied | None:
     return Emptied(energy, lasted.value / 3600)
 
 
+def _usual_volts(given: Given) -> float | None:
+    """Its volts while it was on; None where none were read."""
+    volts = given.readings.voltage_v if given.readings is not None else np.empty(0)
+    on = volts[volts > _OFF * float(volts.max(initial=0.0))]
+    return float(np.median(on)) if len(on) else None
+
+
 def _went_out(readings: Readings) -> list[tuple[float, float | None]]:
     """Each time that an output's volts went, of a log, and when they were back; None where they were not."""
     volts = readings.voltage_v
-    usual = float(np.median(volts[volts > _OFF * float(volts.max(initial=0.0))])) if len(volts) and float(volts.max()) > 0 else 0.0
+    on = volts[volts > _OFF * float(volts.max(initial=0.0))]
+    usual = float(np.median(on)) if len(on) else 0.0
     off = volts < _OFF * usual
     edges = np.diff(off.astype(int))
     went, back = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
