@@ -84,7 +84,7 @@ def test_a_sound_plan_has_no_problems():
         ({"unit": Unit("Pack", "battery", "", max_current_a=5.0)}, "more than Pack may give (5 A)"),
         ({"own_cutoff_v": -0.1}, "leads would drop all"),
         ({"meter": Meter("Small", max_v=10.0)}, "and Small goes to 10 V"),
-        ({"meter": Meter("Odd", "nonsense", "1 %")}, "Odd: “nonsense”"),
+        ({"meter": Meter("Odd", "nonsense", "1 %")}, "“nonsense” is not understood"),
         ({"label": "2 Ah 12.8 V LiFePO4", "current_a": 8.0}, "wants a limit from its maker"),
     ],
 )
