@@ -124,7 +124,7 @@ def analyse_curve(
 _NAMES = {
     "open_circuit_voltage": ("Open-circuit voltage", "V", "read with nothing attached, or where the line meets no current"),
     "internal_resistance": ("Internal resistance", "Ω", "slope of a straight line through all points"),
-    "maximum_power": ("Largest power measured", "W", "largest V × I, a parabola through it and its neighbours"),
+    "maximum_power": ("Largest power measured", "W", "largest V × I, a parabola over the volts through it and its neighbours"),
     "maximum_power_current": ("At a current of", "A", "where the largest power is"),
     "maximum_power_voltage": ("At a voltage of", "V", "where the largest power is"),
     "matched_power": ("Largest power of a straight line", "W", "OCV² ÷ 4R"),

@@ -19,7 +19,7 @@ METHOD = MethodEntry(
     answers=(
         Answering(
             CARRIES,
-            (words("carries {largest_sustained_load} without running down"),),
+            (words("keeps up with {largest_sustained_load}"),),
             20,
             words("2 h"),
             words("what feeds it, and loads that can be set"),

@@ -223,9 +223,10 @@ def _drawn(curve: SourceCurve) -> Drawing:
     ends = np.array([0.0, float(amps[-1])])
     high = 1.08 * max(float(volts.max()), float(ocv))
     label = say("{watts} W", watts=show(at_a * at_v, 3))
+    is_straight = curve.findings["internal_resistance"].value is not None
     layers = (
         Area(np.array([0.0, at_a]), np.zeros(2), np.array([at_v, at_v]), "power", 2, label),
-        Curve(ends, slope * ends + ocv, "quiet", DASHED, say("a straight line")),
+        *((Curve(ends, slope * ends + ocv, "quiet", DASHED, say("a straight line")),) if is_straight else ()),
         Curve(amps, volts, "voltage", SOLID),
         Dots(amps, volts),
     )
