@@ -161,7 +161,7 @@ def test_bent_ones_the_truth_is_inside(share):
         found = analyse_curve(shown(rng, volts, of_v, 0.0), shown(rng, amps, of_a, 0.0), of_v, of_a).findings
         return {"maximum_power": (found["maximum_power"].value - best, found["maximum_power"])}
 
-    trial("panel", draw, share)
+    trial("panel", draw, share, low=0.8)  # what may lie between the points is a limit, and outweighs the meters
 
 
 def test_through_the_window(bench_window, qtbot):
