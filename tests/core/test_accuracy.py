@@ -45,8 +45,7 @@ def test_writes_it_back():
 
 
 @pytest.mark.parametrize(
-    ("text", "gain", "zero"),
-    [("±0.5% ±2 digits of 10 mV", 0.005, 0.02), ("1 % +/- 5 mV", 0.01, 0.005), ("±(0.5 % + 3 mV)", 0.005, 0.003)],
+    ("text", "gain", "zero"), [("±0.5% ±2 digits of 10 mV", 0.005, 0.02), ("1 % +/- 5 mV", 0.01, 0.005), ("±(0.5 % + 3 mV)", 0.005, 0.003)]
 )
 def test_a_sign_between_its_terms_is_a_plus(text, gain, zero):
     found = parse_accuracy(text, "V")
