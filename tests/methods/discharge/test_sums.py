@@ -9,7 +9,8 @@ from tests.making import crossing_s, falling
 from tests.methods.discharge.making import record
 from ubrant.core.quantities.readings import Readings, ReadingsError
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.methods.discharge.sums import analyse, charge_to, charges_to_higher
+from ubrant.methods.discharge.higher import charge_to, charges_to_higher
+from ubrant.methods.discharge.sums import analyse
 
 
 def figures(found):

@@ -39,10 +39,11 @@ from ubrant.methods.discharge.findings import judged
 from ubrant.methods.discharge.following import deviation_of, forecast_of
 from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power_of, running_charge
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
+from ubrant.methods.discharge.higher import charges_to_higher
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge, usual_interval_s
 from ubrant.methods.discharge.study import MOST_RUNS, peukert_of, rest_guess, with_like_runs
-from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.method import ONE_PLACE, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal, rehearse
