@@ -213,3 +213,15 @@ def test_times_are_read_however_they_are_written(discharging, qtbot, rows):
 def test_a_date_that_may_be_two_is_asked_about(discharging, qtbot):
     assert "may be of two days" in paste(discharging, qtbot, "01/12/2026 08:00\t12.7\t2.25\n01/12/2026 09:00\t12.6\t2.25\n")
     assert not shown(discharging)
+
+
+def test_a_supply_that_was_held_at_its_rating_gives_it(bench_window, qtbot):
+    """Though the next load was too much, and the middle between the two is no surer than that."""
+    needs("brick")
+    window = bench_window
+    prepare(window, Unit("Brick", "charger", "230 V to 5 V, 3 A"), "brick")
+    begin(window, qtbot)
+    for row in ("5.1 0", "5.05 1", "4.95 2", "4.8 3", "3.1 3.4"):
+        type_row(window, qtbot, row)
+    account = close(window, qtbot)
+    assert "It gives the 3 A on its label." in " ".join([account.sentence, *account.warnings])
