@@ -133,6 +133,13 @@ def test_a_bank_that_was_cut_off_gave_at_least_so_much(tmp_path):
     assert "At least 30." in told(tmp_path, _ONE, half, *BANK)
 
 
+def test_a_bank_that_fell_asleep_once_its_load_was_off_is_not_empty(tmp_path):
+    """Somebody took the load off after six hours, and with nothing attached its output went a minute later."""
+    one = bank(7.0)
+    slept = {**one, "a": np.where(one["t"] > 6 * 3600, 0.0, one["a"]), "v": np.where(one["t"] > 6 * 3600 + 60, 0.0, one["v"])}
+    assert "At least 30." in told(tmp_path, _ONE, slept, *BANK)
+
+
 def test_an_output_that_went_and_came_again_is_asked_about(tmp_path):
     """Charged in between, or only unplugged: a log does not tell."""
     one, other = bank(5.0), bank(4.0)

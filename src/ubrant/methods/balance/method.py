@@ -112,7 +112,7 @@ class BalanceMethod(TypedMethod):
         return dict(zip(node.branches.time_s.tolist(), node.told, strict=True))
 
     def _node(self, seen: Seen) -> NodeFound:
-        return analyse_node(_branches(seen), watts_of_label(seen.setup.unit))
+        return seen.record.once(("node", self.key), lambda: analyse_node(_branches(seen), watts_of_label(seen.setup.unit)))
 
     def on_path(self, record: Record) -> Mapping[str, str]:
         """Where each branch is: before a charger that converts, behind a converter, or at the battery's own voltage."""

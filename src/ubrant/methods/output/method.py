@@ -301,16 +301,19 @@ def _usual_volts(given: Given) -> float | None:
 
 
 def _went_out(readings: Readings) -> list[tuple[float, float | None]]:
-    """Each time that an output's volts went, of a log, and when they were back; None where they were not."""
+    """Each time that an output's volts went under load, of a log, and when they were back; None where they were not."""
     volts = readings.voltage_v
     on = volts[volts > _OFF * float(volts.max(initial=0.0))]
     usual = float(np.median(on)) if len(on) else 0.0
     off = volts < _OFF * usual
     edges = np.diff(off.astype(int))
     went, back = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
+    flowing = np.abs(readings.current_a)
+    loaded = flowing > _OFF * float(np.median(flowing[~off])) if (~off).any() else off
     found = []
-    for k in went.tolist():
-        until = next((float(readings.time_s[b + 1]) for b in back.tolist() if b > k), None)
+    for k in went[loaded[went] & (flowing[went] > 0)].tolist():  # with nothing attached it only goes to sleep
+        later = back[np.searchsorted(back, k) :]
+        until = float(readings.time_s[later[0] + 1]) if len(later) else None
         if until is None or until - float(readings.time_s[k]) > _OFF_S:
             found.append((float(readings.time_s[k]), until))
     return found

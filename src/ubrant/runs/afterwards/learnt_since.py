@@ -35,7 +35,9 @@ def learnt_since(logbook: Logbook, run: Run, account: Account) -> LearntSince | 
 def relabelled_since(logbook: Logbook, run: Run, account: Account) -> LearntSince | None:
     """What the label that stands on the shelf now would change in what a run says; None where it is the same, or nothing would."""
     own, now = run.head.setup.unit, next((unit for unit in logbook.units() if unit.id == run.unit_id), None)
-    if now is None or not now.label_text or (now.label_text, now.chemistry) == (own.label_text, own.chemistry):
+    if now is None or not (now.id == own.id or now.name == own.name):  # a run may be about something else beside it
+        return None
+    if not now.label_text or (now.label_text, now.chemistry) == (own.label_text, own.chemistry):
         return None
     setup = replace(run.head.setup, unit=replace(own, label_text=now.label_text, chemistry=now.chemistry, kind=now.kind))
     then = _by(logbook, run, setup)
