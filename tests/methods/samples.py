@@ -186,6 +186,19 @@ SAMPLES["handover"] = Sample(
     _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
     (DC,),
 )
+SAMPLES["ladder"] = Sample(
+    Unit("Torch", "load", "3.7 V, 2 W"),
+    {"volts": "4.1, 3.6, 3.2, 2.9 V"},
+    _each(
+        "4.10 V 0.402 A runs",
+        "3.60 V 0.421 A runs",
+        "3.20 V 0.433 A dims",
+        "2.90 V 0 A off",
+        "3.20 V 0 A does not start",
+        "3.60 V 0.421 A starts",
+    ),
+    (DC,),
+)
 SAMPLES["short-load"] = Sample(
     Unit("Gate block", "battery", "12 V 45 Ah lead-acid"),
     {"amps": "20 A", "lowest": "11 V"},

@@ -37,7 +37,9 @@ def test_a_label_that_does_not_say_enough(text, says):
     with pytest.raises(ValueError, match=says):
         read_ratings(Unit("x", "converter", text))
     needs_watts = [
-        e for e in suiting(Unit("x", "converter", text)) if e.key != "anything" and (e.key != "idle" or says != "how much it gives")
+        e
+        for e in suiting(Unit("x", "converter", text))
+        if e.key not in {"anything", "ladder"} and (e.key != "idle" or says != "how much it gives")
     ]
     assert needs_watts
     for entry in needs_watts:
@@ -165,11 +167,11 @@ def test_what_suits_what():
         return [e.key for e in suiting(Unit("x", kind, text))]
 
     told = {
-        ("converter", "12 V to 5 V, 3 A"): ["sweep", "steps", "idle", "brick", "anything"],
-        ("inverter", "12 V to 230 V, 300 W"): ["steps", "idle", "anything"],
+        ("converter", "12 V to 5 V, 3 A"): ["sweep", "steps", "idle", "brick", "ladder", "anything"],
+        ("inverter", "12 V to 230 V, 300 W"): ["steps", "idle", "ladder", "anything"],
         ("charger", "230 V to 19 V, 65 W"): ["external-supply", "charger", "brick", "anything", "meter-check"],
         ("lead", "30 A breaker"): ["trip", "joint"],
-        ("load", "230 V, 52 W"): ["plug-day", "handover", "appliance", "anything", "meter-check"],
+        ("load", "230 V, 52 W"): ["plug-day", "handover", "appliance", "ladder", "anything", "meter-check"],
         ("battery", "12.8 V 50 Ah LiFePO4"): [
             "discharge",
             "fullness",

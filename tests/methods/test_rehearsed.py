@@ -69,6 +69,7 @@ CASES = {
         "changes held",
     ),
     "modes on DC": ("appliance", Unit("Lamp", "load", "12 V, 20 W"), {"input": DC}, None, {"modes": "standby, low, high"}, "at its most"),
+    "turned down": ("ladder", Unit("Lamp", "load", "12 V, 20 W"), {"input": DC}, None, {}, "goes off at"),
     "along a path": (
         "anything",
         Unit("Step-down", "converter", "12 V to 5 V, 8 A"),

@@ -15,7 +15,7 @@ from ubrant.core.drawings import Dots, Drawing, Plot, TraceDrawing
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
+from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS, plainly
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, LackingError, ReadingsError, Series
 from ubrant.core.record.head import BY_HAND, Setup
@@ -120,7 +120,7 @@ class Seen:
         if not self.record.is_typed:
             return [""] * len(self.table)
         lines = [j for _, j in self.record.answers("skip") if j.mark != "skip" and j.readings]
-        return [j.mark if j.mark in FATES else "" for j in lines]
+        return [plainly(j.mark) if j.mark in FATES else "" for j in lines]
 
     def accuracy(self, quantity: str, tap: str = "") -> Accuracy | None:
         return self.record.accuracy(tap or self.method.taps[0], quantity)

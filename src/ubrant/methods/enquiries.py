@@ -202,6 +202,14 @@ RUNS = Enquiry(
     ("inverter", "converter"),
     words("enough start load inverter watts overload trips"),
 )
+HOW_LOW = Enquiry(
+    "how-low",
+    words("At what volts does it start, falter and stop?"),
+    26,
+    ("load", "converter", "inverter"),
+    words("how low minimum input volts drop-out starts dims off cut-out comes back"),
+    words("A supply at its own limit looks like a thing that went off; and starting takes more than holding."),
+)
 HOLDS = Enquiry("holds", words("Does it hold its output?"), 13, ("converter", "charger"), words("steady volts regulation droop supply 5 V"))
 EFFICIENT = Enquiry(
     "efficient",

@@ -136,6 +136,7 @@ class Method:
     roads : the benches it can be made on
     goes_by_order : what a typed line is of is told by its place among the others, not by what it says
     fates_alone : *runs*, *falters* or *off* without a reading is an answer, too
+    needs_fate : it says nothing where nobody said what became of a load
     by_eye : what is read are mostly displays: on the simulated bench a simulated person reads them off, and types
     is_started : False for what is only brought in
     on_battery : a battery feeds what is tested, which the form then offers
@@ -164,6 +165,7 @@ class Method:
     by_eye: ClassVar[bool] = False
     goes_by_order: ClassVar[bool] = True
     fates_alone: ClassVar[bool] = False
+    needs_fate: ClassVar[bool] = False
     uses_load: ClassVar[bool] = True
     is_started: ClassVar[bool] = True
     on_battery: ClassVar[bool] = False

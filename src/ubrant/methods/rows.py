@@ -40,6 +40,7 @@ class Prompt:
     afresh : what was read before says nothing of what comes now, so that nothing is held against it
     or_fate : of what is wanted that for which *runs*, *falters* or *off* may stand
     key : what it is of, for the sums, in whatever language it is asked for
+    until : marks after which it is asked no more
     """
 
     text: str
@@ -53,6 +54,7 @@ class Prompt:
     or_fate: tuple[TapQuantity, ...] = ()
     afresh: bool = False
     key: str = ""
+    until: tuple[str, ...] = ()
 
     def wanted_with(self, mark: str) -> tuple[TapQuantity, ...]:
         """What has to be read beside a mark."""
@@ -144,7 +146,8 @@ class HandScript:
         if not self.rows:
             return [""] * len(lines), []
         answered = self._answered(lines)
-        taken = set(answered)
+        marks = {line.mark for line in lines}
+        taken = {*answered, *(k for k, row in enumerate(self.rows) if marks.intersection(row.until))}
         names = [self.rows[k].short if k is not None else "" for k in answered]
         return names, [row for k, row in enumerate(self.rows) if k not in taken]
 
@@ -159,8 +162,7 @@ class HandScript:
             k = self._named(line.text, left)
             k = self._meant(line, left) if k is None else k
             answered.append(k)
-            if k in left:
-                left.remove(k)
+            left = [row for row in left if row != k and line.mark not in self.rows[row].until]
         return answered
 
     def _meant(self, line: TypedLine, left: Sequence[int]) -> int | None:

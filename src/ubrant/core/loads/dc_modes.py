@@ -106,7 +106,11 @@ def dc_findings(
 
 def _law(rows: Sequence[Reading]) -> tuple[float, str, float, float] | None:
     """(exponent of W over V, its words, from, to); None where the volts do not lie apart."""
-    pairs = [(r.volts, abs(r.amps or 0.0)) for r in rows if r.volts and r.amps]
+    return law_over([(r.volts, abs(r.amps)) for r in rows if r.volts and r.amps])
+
+
+def law_over(pairs: Sequence[tuple[float, float]]) -> tuple[float, str, float, float] | None:
+    """(exponent of W over V, its words, from, to in V) of (V, A) at several volts; None where these do not lie apart."""
     if len(pairs) < 2:
         return None
     volts, amps = np.array(pairs, float).T

@@ -46,8 +46,18 @@ LEFT_OUT = "left out"
 _MARKS = (LEFT_OUT, "full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "back", "skip")
 FULL, EMPTY = "full", "empty"
 RUNS, FALTERS, OFF = "runs", "falters", "off"
-FATES = (RUNS, FALTERS, OFF)
-"""What a person says of a load behind its readings, where nothing reads the output: ``9.2 V falters``."""
+STARTS, NO_START, LIMITED = "starts", "does not start", "supply limited"
+FATES = (RUNS, FALTERS, OFF, STARTS, NO_START, LIMITED)
+"""What a person says of a load behind its readings, where nothing reads the output: ``9.2 V falters``; switched on anew, ``9.8 V starts``."""
+_SEEN_AS = {
+    **{fate: fate for fate in FATES},
+    **dict.fromkeys(("dims", "flickers", "resets", "restarts", "reboots", "goes silent", "stutters"), FALTERS),
+    **dict.fromkeys(("goes off",), OFF),
+    **dict.fromkeys(("no start", "does not run"), NO_START),
+    **dict.fromkeys(("limited", "at its limit", "supply at its limit"), LIMITED),
+}
+_FATE = "|".join(sorted(_SEEN_AS, key=len, reverse=True))
+_FATE_AND_REST = re.compile(rf"[\s,;]*({_FATE})\b[\s.]*(?:[,;:·]\s*(.*)|(\".*\"))?", re.I)
 _SECONDS = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 _N = r"[+\-−]?(?:[0-9]{1,3}(?:[ \u00a0\u202f'’][0-9]{3})+(?![0-9])|[0-9]+)(?:[.,][0-9]+)?(?:[eE][+-]?[0-9]+)?|[+\-−]?[.,][0-9]+"
 _N = f"(?:{_N})"
@@ -214,8 +224,8 @@ class Grammar:
         readings, rest = self._readings(rest)
         if not mark:
             mark, rest = _mark(rest)
-        if readings and not mark and (fate := re.fullmatch(rf"[\s,;]*({'|'.join(FATES)})\b[\s.]*(?:[,;:]\s*(.*)|(\".*\"))?", rest, re.I)):
-            mark, rest = fate[1].lower(), fate[2] or fate[3] or ""
+        if readings and not mark:
+            mark, rest = fate_and_rest(rest)
         text = rest.strip().strip('"“”').strip()
         if not (readings or mark or text):
             return None if not rest and line.strip().startswith(("-", "+", "@")) else replace(found, text="", line=line.strip())
@@ -528,11 +538,35 @@ def _mark(rest: str) -> tuple[str, str]:
     return "", rest
 
 
+def fate_and_rest(note: str) -> tuple[str, str]:
+    """What a note says became of the load, empty for nothing, and the rest of it; what was seen keeps its word: ``dims`` is *falters*, with that as its note."""
+    match = _FATE_AND_REST.fullmatch(note)
+    if match is None:
+        return "", note
+    word, rest = match[1].lower(), (match[2] or match[3] or "").strip(' "')
+    fate = _SEEN_AS[word]
+    return fate, rest if word == fate else ", ".join(filter(None, (word, rest)))
+
+
+def fate_behind(text: str) -> tuple[str, str]:
+    """What stands before a word for what became of the load, and that word; empty where there is none."""
+    match = re.fullmatch(rf"(.*?)\s*\b({_FATE})\s*", text, re.I)
+    return (match[1], match[2].lower()) if match else (text, "")
+
+
+def plainly(fate: str) -> str:
+    """A fate as *runs*, *falters* or *off*, for who does not tell a start from running on; empty where a supply's limit hides it."""
+    return {STARTS: RUNS, NO_START: OFF, LIMITED: ""}.get(fate, fate)
+
+
 def mark_of_note(note: str) -> tuple[str, str]:
     """The mark that a note is, or begins with before a comma, and the rest; empty where it is a remark: ``empty`` and ``full, at last``, never ``full moon``."""
     if re.match(r"\s*found\s+(?:it\s+)?(?:empty|off|dead)\s*(?:[,;:.·]|$)", note, re.I):
         return _mark(note)
-    match = re.fullmatch(rf"\s*({'|'.join((*FATES, *_MARKS))})\b[\s.]*(?:[,;:·]\s*(.*))?", note, re.I)
+    fate, rest = fate_and_rest(note)
+    if fate:
+        return fate, rest
+    match = re.fullmatch(rf"\s*({'|'.join(_MARKS)})\b[\s.]*(?:[,;:·]\s*(.*))?", note, re.I)
     return (match[1].lower(), (match[2] or "").strip()) if match else ("", note.strip())
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.alternating import is_ac
-from ubrant.core.quantities.jot import FATES, TypedLine
+from ubrant.core.quantities.jot import FATES, TypedLine, plainly
 from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE
@@ -182,7 +182,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> PointRows:
     for place, (moment, jotting) in enumerate(lines if not record.head.plan else lines[: len(settings)]):
         row, half = row_of_line(jotting)
         setting = settings[place] if record.head.plan else (row[0], row[3])
-        fate = jotting.mark if jotting.mark in FATES else ""
+        fate = plainly(jotting.mark) if jotting.mark in FATES else ""
         if jotting.mark != "skip" and math.isfinite(row[0]):
             tries.append(Try(place, row[0], half[0], row[2], fate))
         if jotting.mark == "skip" or not all(math.isfinite(row[k]) for k in range(len(NEEDED))):

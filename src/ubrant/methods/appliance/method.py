@@ -13,7 +13,7 @@ from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.loads.dc_modes import Reading, dc_findings
-from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
+from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine, plainly
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -224,7 +224,7 @@ def _dc_account(seen: Seen, names: Sequence[str]) -> Account:
     for name, jotting in _named(seen.record, names):
         found = {r.quantity: (r.value, r.half_width) for r in jotting.readings if r.kind != "peak"}
         (volts, half_v), (amps, half_a) = (found.get(q, (None, 0.0)) for q in "VA")
-        read.append(Reading(name, volts, amps, half_v, half_a, _peak(jotting), jotting.mark not in {FALTERS, OFF}))
+        read.append(Reading(name, volts, amps, half_v, half_a, _peak(jotting), plainly(jotting.mark) not in {FALTERS, OFF}))
     system = _system_v(setup)
     findings, said = dc_findings(read, seen.accuracy("V"), seen.accuracy("A"), stand_in(system) if system is not None else None)
     most = max((f for key, f in findings.items() if key.startswith("power_")), key=lambda f: f.value or 0.0)

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Bars
-from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
+from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS, TypedLine, plainly
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -143,8 +143,8 @@ class HandoverMethod(TypedMethod):
 
 def _fate(jotting: TypedLine) -> str:
     """What became of the load; a note that it restarted counts as such, nothing said as that it ran on."""
-    if jotting.mark in {RUNS, FALTERS, OFF}:
-        return jotting.mark
+    if jotting.mark in FATES:
+        return plainly(jotting.mark) or RUNS
     return FALTERS if re.search(r"\b(restart|reboot|flicker)", jotting.text, re.I) else RUNS
 
 

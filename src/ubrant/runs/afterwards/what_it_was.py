@@ -7,6 +7,7 @@ from datetime import datetime
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
+from ubrant.core.quantities.jot import FATES
 from ubrant.core.record.head import RunHeader, Setup
 from ubrant.core.record.record import Record
 from ubrant.logbook.logbook import Logbook
@@ -52,7 +53,8 @@ def fitting(record: Record, unit: Unit) -> list[MethodEntry]:
         taps = entry.method.taps
         return read | {taps[0]} if "" in read and len(taps) == 1 else read
 
-    suits = suiting(unit)
+    seen = any(e.jotting.mark in FATES for e in record.lines)
+    suits = [e for e in suiting(unit) if seen or not e.method.needs_fate]
     whole = [e for e in suits if set(e.method.taps) <= places(e)]
     return whole + [e for e in suits if e not in whole and set(e.method.taps) & places(e)]
 

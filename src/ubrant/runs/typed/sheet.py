@@ -7,7 +7,20 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, mark_of_note, state_of
+from ubrant.core.quantities.jot import (
+    BAR,
+    EMPTY,
+    FATES,
+    FULL,
+    LEFT_OUT,
+    Grammar,
+    JotError,
+    TypedLine,
+    TypedReading,
+    fate_and_rest,
+    mark_of_note,
+    state_of,
+)
 from ubrant.core.quantities.quantity import unit_factor
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of
@@ -202,12 +215,6 @@ def written_note(row: SheetRow) -> str:
     return ", ".join(part for part in (fate, row.jotting.text) if part)
 
 
-def fate_and_rest(note: str) -> tuple[str, str]:
-    """What a note says became of the load, empty for nothing, and the rest of it."""
-    match = re.fullmatch(rf"\s*({'|'.join(FATES)})\b[\s.]*(?:[,;:]\s*(.*))?", note, re.I)
-    return (match[1].lower(), (match[2] or "").strip()) if match else ("", note.strip())
-
-
 def left_out(row: SheetRow, *, out: bool) -> RowChange | None:
     """The row left out, or taken in again.
 
@@ -345,12 +352,6 @@ def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> 
             )
         )
     return dict(zip(columns[first:], parts, strict=False))
-
-
-def numbers_and_fate(text: str) -> tuple[str, str]:
-    """What stands in a cell, and *runs*, *falters* or *off* behind it."""
-    match = re.fullmatch(rf"(.*?)\s*\b({'|'.join(FATES)})\s*", text, re.I)
-    return (match[1], match[2].lower()) if match else (text, "")
 
 
 def as_text(sheet: TypedSheet, run: Run) -> str:

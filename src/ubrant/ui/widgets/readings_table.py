@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, QPoint, Qt, QTimer, pyqtSi
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
 
-from ubrant.core.quantities.jot import Grammar, JotError, TypedLine
+from ubrant.core.quantities.jot import Grammar, JotError, TypedLine, fate_behind, mark_of_note
 from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.records import Run
 from ubrant.methods.rows import Prompt
@@ -25,7 +25,6 @@ from ubrant.runs.typed.sheet import (
     column_title,
     left_out,
     line_of_cells,
-    numbers_and_fate,
     of_step,
     read_time,
     reading_of_cell,
@@ -368,7 +367,7 @@ class ReadingsTable(QWidget):
         elif key == "note":
             draft.note = text.strip()
         elif isinstance(key, tuple):
-            numbers, fate = numbers_and_fate(text)
+            numbers, fate = fate_behind(text)
             for place, cell in spread_over(numbers, key, self.model.sheet.columns).items() if numbers or not fate else ():
                 if reading_of_cell(cell, place) is not None:
                     draft.cells[place] = cell.strip()
@@ -376,7 +375,7 @@ class ReadingsTable(QWidget):
                     draft.cells.pop(place, None)
             draft.note = fate or draft.note
         self._look()
-        whole = self._wanted(fate) if fate else self._whole
+        whole = self._wanted(mark_of_note(fate)[0]) if fate else self._whole
         if key != "note" and draft.cells and all(k in draft.cells for k in whole):
             self._take_down()
         else:

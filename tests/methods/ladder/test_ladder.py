@@ -1,0 +1,151 @@
+"""A ladder of volts: every edge lies between the last step at which it did and the first at which it did not; what a supply's limit hides is no edge."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.command_line import said, ubrant
+from tests.making import METER, prepared
+from tests.window import begin, close, prepare, say_line
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.loads.ladder import Step, climb
+from ubrant.methods.method import LoadRating
+from ubrant.methods.registry import method_of
+
+HEAD = "method: ladder\nunit: Torch\nkind: load\nlabel: {label}\nvolts: 0.5 % + 2 mV\namps: 1 % + 1 mA\n{more}\n"
+DOWN = ("4.10 V 0.402 A runs", "3.28 V 0.431 A runs", "3.20 V 0.433 A dims", "3.05 V 0.440 A dims", "2.95 V 0 A off")
+UP = ("3.20 V 0 A does not start", "3.30 V 0 A does not start", "3.40 V 0.425 A starts")
+TORCH = Unit("Torch", "load", "3.7 V, 2 W")
+
+
+@pytest.fixture
+def told(tmp_path):
+    def tell(*lines, label="3.7 V, 2 W", more=""):
+        path = tmp_path / "torch.jot"
+        path.write_text(HEAD.format(label=label, more=more) + "\n".join(lines) + "\n", "utf-8")
+        return said(str(path))
+
+    return tell
+
+
+def steps(*told: str) -> list[Step]:
+    """``3.2 off`` …, to two decimals."""
+    return [Step(float(v), 0.005, " ".join(fate)) for v, *fate in (one.split() for one in told)]
+
+
+def test_each_edge_lies_between_two_steps(told):
+    """Half of the way, rectangular, with k = 2: ± 1.155 times it (JCGM 100, 4.3.7), and the meter's 0.5 % + 2 mV on top."""
+    found = told(*DOWN, *UP)["findings"]
+    for key, did, did_not in (("starts_at", 3.40, 3.30), ("falters_at", 3.28, 3.20), ("off_at", 3.05, 2.95)):
+        middle, half = (did + did_not) / 2, (did - did_not) / 2
+        assert found[key]["value"] == pytest.approx(middle)
+        meter = ((0.005 * middle) ** 2 + 0.002**2 + 0.005**2) / 3
+        assert found[key]["expanded_uncertainty"] == pytest.approx(2 * (half**2 / 3 + meter) ** 0.5, rel=1e-3)
+    assert found["power"]["value"] == pytest.approx(4.10 * 0.402)
+
+
+def test_it_says_so_in_a_sentence_in_the_words_of_who_saw_it(told):
+    assert told(*DOWN, *UP)["sentence"] == "Starts at 3.350 ± 0.061 V; dims at 3.240 ± 0.050 V; goes off at 3.000 ± 0.061 V."
+
+
+def test_what_was_not_seen_is_at_most_or_at_least(told):
+    out = told("4.10 V runs", "3.20 V runs")
+    assert out["findings"]["off_at"]["bound"] == "at most"
+    assert out["findings"]["off_at"]["value"] > 3.2, "with what the meter may be off by"
+    assert out["sentence"] == "Never went off, down to 3.2 V."
+    assert any("Where it starts was not tried" in w for w in out["warnings"])
+    out = told("4.10 V runs", "2.9 V off", "3.2 V does not start")
+    assert out["findings"]["starts_at"]["bound"] == "at least"
+    assert out["findings"]["starts_at"]["value"] < 3.2
+    assert "Did not start up to 3.2 V" in out["sentence"]
+
+
+def test_starting_is_apart_from_coming_back_by_itself():
+    by_itself = climb(steps("4 runs", "3 off", "3.2 off", "3.4 runs"))
+    assert by_itself.starts is None
+    assert by_itself.comes_back is not None
+    assert (by_itself.comes_back.did.volts, by_itself.comes_back.did_not.volts) == (3.4, 3.2)
+    anew = climb(steps("4 runs", "3 off", "3.2 does not start", "3.4 runs"))
+    assert anew.comes_back is None, "it was being switched on anew"
+    assert (anew.starts.did.volts, anew.starts.did_not.volts) == (3.4, 3.2)
+
+
+def test_off_while_the_volts_rise_is_not_where_it_goes_off():
+    found = climb(steps("4 runs", "3 runs", "2.8 off", "3.5 off", "3.6 starts", "3.1 runs"))
+    assert (found.stays_on.did.volts, found.stays_on.did_not.volts) == (3.0, 2.8)
+
+
+def test_what_fails_once_may_fail_again(told):
+    out = told("4.10 V runs", "3.00 V runs", "2.90 V off", "4.10 V starts", "3.20 V off")
+    assert out["findings"]["off_at"]["value"] == pytest.approx(3.65)
+    assert any("It did at 3 V and not at 3.2 V" in w for w in out["warnings"])
+
+
+@pytest.mark.parametrize(
+    ("line", "more"),
+    [
+        ("3.40 V 1.00 A supply limited", ""),
+        ("3.40 V 1.00 A at its limit", ""),
+        ("3.40 V 0.99 A off", "plan limit_a: 1 A\nplan volts: 4.1, 3.8, 3.4 V\n"),
+    ],
+)
+def test_a_supply_at_its_limit_says_nothing_of_the_thing(told, line, more):
+    out = told("4.10 V 0.80 A runs", "3.80 V 0.87 A runs", line, more=more)
+    assert out["findings"]["off_at"]["bound"] == "at most"
+    assert "down to 3.8 V" in out["sentence"]
+    assert any("At 3.4 V the supply was at its own limit" in w for w in out["warnings"])
+
+
+@pytest.mark.parametrize(
+    ("lines", "more", "asks"),
+    [
+        (("4.10 V 0.40 A runs", "3.20 V 0.39 A off"), "", "it is off, and takes 0.39 A"),
+        (("4.10 V 0.40 A runs", "3.60 V 0.004 A runs", "3.20 V 0 A off"), "", "it runs, and takes 0.004 A"),
+        (("4.10 V runs", "3.20 V off"), "plan volts: 4.1, 3.6 V\n", "3.2 V stood at it where 3.6 V were to be set"),
+        (("12.0 V runs", "9.0 V off"), "", "12 V is the highest step, and its label says 3.7 V"),
+        (("4.10 V runs", "3.60 V off", "2.9 V does not start", "3.0 V starts"), "", "Are the two mixed up?"),
+    ],
+)
+def test_what_cannot_well_be_is_asked_before_it_is_an_answer(told, lines, more, asks):
+    out = told(*lines, more=more)
+    assert out["sentence"].startswith("Cannot tell yet")
+    assert asks in out["sentence"]
+
+
+@pytest.mark.parametrize(
+    ("lines", "says"),
+    [(("4.10 V 0.4 A", "3.2 V 0.4 A"), "What became of it is missing"), (("3.2 V off",), "At no step was it seen to run")],
+)
+def test_without_what_became_of_it_nothing_is_said(tmp_path, lines, says):
+    path = tmp_path / "torch.jot"
+    path.write_text(HEAD.format(label="3.7 V, 2 W", more="") + "\n".join(lines) + "\n", "utf-8")
+    assert says in ubrant("analyse", str(path)).stderr
+
+
+def test_steps_over_its_window_are_refused_and_its_own_are_offered():
+    lamp = Unit("Lamp", "load", "10-15 V, 20 W")
+    method = method_of("ladder")
+    over = method.problems(prepared("ladder", lamp, (METER,), volts="16, 14 V"), LoadRating())
+    assert over[0].refused
+    assert "over the 15 V that its label allows" in over[0].text
+    usual = prepared("ladder", lamp, (METER,)).plan.volts
+    assert usual[0] == 15.0
+    assert usual == tuple(15.0 - k for k in range(len(usual)))
+    assert 8.0 <= usual[-1] < 10.0, "below its window, where it is bound to stop"
+
+
+def test_typed_through_the_window_it_is_the_same_and_what_is_below_off_is_asked_no_more(bench_window, qtbot, told):
+    window = bench_window
+    prepare(window, TORCH, "ladder", volts="4.1, 3.28, 3.2, 3.05, 2.95, 2.8, 2.6 V")
+    begin(window, qtbot)
+    for line in DOWN:
+        say_line(window, qtbot, line)
+    assert "Now where it starts" in window.run.next_note.text()
+    for line in UP:
+        say_line(window, qtbot, line)
+    account = close(window, qtbot)
+    assert account.sentence.startswith("Starts at 3.35 ± ")
+    assert [account.findings[key].value for key in ("starts_at", "falters_at", "off_at")] == pytest.approx(
+        [told(*DOWN, *UP)["findings"][key]["value"] for key in ("starts_at", "falters_at", "off_at")]
+    )
+    assert window.findings.account.short == "starts 3.35, dims 3.24, off 3.00 V"
