@@ -192,13 +192,7 @@ class LadderMethod(d.TypedMethod):
                     "{v} V: it is off, and takes {a} A: did the supply reach its limit, or does it stand by? At its limit write “supply limited”."
                 )
                 yield d.Doubt(f"takes-{plain(one.volts)}", say(text, v=plain(one.volts), a=plain(one.amps)))
-        for answer in seen.lines:
-            asked, read = answer.expected.get(_V), next((r.value for r in answer.jotting.readings if r.quantity == "V"), None)
-            if asked and read is not None and read < _SHORT_OF * asked and answer.jotting.mark in {OFF, FALTERS, NO_START}:
-                text = words(
-                    "{v} V stood at it where {asked} V were to be set: was the supply at its own limit? Then it says nothing of it: write “supply limited”."
-                )
-                yield d.Doubt(f"short-{plain(asked)}", say(text, v=plain(read), asked=plain(asked)))
+        yield from _fell_short(seen)
         low, high = (account.findings.get(key) for key in ("starts_at", "off_at"))
         if low is not None and high is not None and low.value is not None and high.value is not None and not high.bound:
             room = (low.expanded_uncertainty or 0.0) + (high.expanded_uncertainty or 0.0)
@@ -210,6 +204,21 @@ class LadderMethod(d.TypedMethod):
         if allowed is not None and steps and not _BELOW_LABEL * allowed[2] <= top <= max(allowed[1], 1.4 * allowed[2]):
             text = words("{v} V is the highest step, and its label says {label} V: is it this one's, and are the volts in their unit?")
             yield d.Doubt("label", say(text, v=plain(top), label=plain(allowed[2])))
+
+
+def _fell_short(seen: d.Seen) -> Iterable[d.Doubt]:
+    """Less than was to be set, where it failed and nobody read the amperes, which would tell: a supply at its limit gives all it has."""
+    for answer in seen.lines:
+        read = {r.quantity: abs(r.value) for r in answer.jotting.readings}
+        asked, volts = answer.expected.get(_V), read.get("V")
+        if not asked or volts is None or "A" in read or answer.jotting.mark not in {OFF, FALTERS, NO_START}:
+            continue
+        nearest = min(seen.plan.volts, key=lambda step: abs(step - volts))
+        if volts < _SHORT_OF * asked and nearest == asked:
+            text = words(
+                "{v} V stood at it where {asked} V were to be set: was the supply at its own limit? Then it says nothing of it: write “supply limited”."
+            )
+            yield d.Doubt(f"short-{plain(asked)}", say(text, v=plain(volts), asked=plain(asked)))
 
 
 def _usual_steps(setup: d.Setup) -> tuple[float, ...]:
