@@ -27,6 +27,7 @@ from ubrant.report.document import write_report
 from ubrant.runs.coming_in.arriving import Arrival
 from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.common.photos import PhotoDialog
+from ubrant.ui.common.where_it_stops_dialog import WhereItStopsDialog
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.known_dialog import KnownDialog
@@ -140,6 +141,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         FeedsDialog(book, window),
         ChooseDialog(book, window),
         HoursDialog(book, book.units()[0], window),
+        WhereItStopsDialog(book, book.units()[0], window),
         MappingDialog(path, table_in(path), name, window),
         ImportDialog(window.bench, [Arrival(path, replace(log, warnings=(name,)))], window),
         TapsDialog(window.bench, path, window),

@@ -110,6 +110,14 @@ READ = (
     ReadRun(
         "external-supply", "Laptop's brick", datetime(2026, 11, 8, 15, 0, tzinfo=UTC), "", {"input": PLUG_METER, "output": BENCH_METER}
     ),
+    ReadRun(
+        "ladder",
+        "Exit light",
+        datetime(2026, 11, 12, 17, 0, tzinfo=UTC),
+        "",
+        {"input": BENCH_METER},
+        {"volts": "14.5, 13.5, 12.5, 11.5, 11, 10.5, 10, 9.5, 9, 8.5 V"},
+    ),
 )
 
 

@@ -77,7 +77,7 @@ UNITS = (
     Unit("Step-down one", "converter", "12 V to 5 V, 3 A", stand_in={"fixed_w": 0.11, "proportional": 0.06}),
     Unit("Step-down two", "converter", "12 V to 5 V, 5 A", stand_in={"fixed_w": 0.42, "proportional": 0.04, "line_per_v": 0.004}),
     Unit("Blower", "load", "12 V or 230 V, 65 W", stand_in={"draws_w": 38.0}, facts=UnitFacts(tags=("dome",))),
-    Unit("Exit light", "load", "12 V, 3 W", note="On all night."),
+    Unit("Exit light", "load", "12 V, 3 W", note="On all night.", stand_in={"off_v": 9.3, "falters_v": 10.8, "starts_v": 11.2}),
     Unit("Projector", "load", "230 V, 52 W", stand_in={"watts": {"standby": 0.45, "eco": 38.0, "full": 51.5}, "factor": 0.58}),
     Unit("Show laptop", "load", "19 V, 45 W"),
     Unit("Dew heaters", "load", "12 V, 2 × 8 W"),

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.making import METER, prepared
+from tests.making import METER, by_hand, prepared
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.loads.ladder import Step, climb
+from ubrant.core.loads.ladder import LadderStep, climb
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
+from ubrant.runs.studies.where_it_stops import where_it_stops
+from ubrant.ui.common.where_it_stops_dialog import WhereItStopsDialog
 
 HEAD = "method: ladder\nunit: Torch\nkind: load\nlabel: {label}\nvolts: 0.5 % + 2 mV\namps: 1 % + 1 mA\n{more}\n"
 DOWN = ("4.10 V 0.402 A runs", "3.28 V 0.431 A runs", "3.20 V 0.433 A dims", "3.05 V 0.440 A dims", "2.95 V 0 A off")
@@ -28,9 +31,9 @@ def told(tmp_path):
     return tell
 
 
-def steps(*told: str) -> list[Step]:
+def steps(*told: str) -> list[LadderStep]:
     """``3.2 off`` …, to two decimals."""
-    return [Step(float(v), 0.005, " ".join(fate)) for v, *fate in (one.split() for one in told)]
+    return [LadderStep(float(v), 0.005, " ".join(fate)) for v, *fate in (one.split() for one in told)]
 
 
 def test_each_edge_lies_between_two_steps(told):
@@ -149,3 +152,52 @@ def test_typed_through_the_window_it_is_the_same_and_what_is_below_off_is_asked_
         [told(*DOWN, *UP)["findings"][key]["value"] for key in ("starts_at", "falters_at", "off_at")]
     )
     assert window.findings.account.short == "starts 3.35, dims 3.24, off 3.00 V"
+
+
+def test_laid_over_the_batteries_of_the_shelf_it_says_how_long_until_each_edge(bench_window, qtbot):
+    """20 Ah of lead-acid, 10 W at any volts: by the resting chart, to a depth where a cell falls to 1.95 V (11.7 V: 23 % by the chart), less what the current sags."""
+    window = bench_window
+    window.bench.keep_unit(Unit("Small block", "battery", "20 Ah 12 V lead-acid"))
+    window.bench.keep_unit(Unit("Drill pack", "battery", "4 Ah 36 V li-ion"))
+    prepare(window, Unit("Lamp", "load", "10-15 V, 10 W"), "ladder", volts="15, 13, 12, 11.8, 11.6 V")
+    begin(window, qtbot)
+    for line in (
+        "15.0 V 0.667 A runs",
+        "13.0 V 0.769 A runs",
+        "12.0 V 0.833 A runs",
+        "11.8 V 0.847 A runs",
+        "11.6 V 0 A off",
+        "11.8 V 0 A does not start",
+        "12.0 V 0.833 A starts",
+    ):
+        say_line(window, qtbot, line)
+    account = close(window, qtbot)
+    assert window.findings.stops_button.isVisibleTo(window)
+    unit = next(u for u in window.bench.logbook.units() if u.name == "Lamp")
+    found = where_it_stops(window.bench.logbook, unit)
+    by_name = {one.name: one for one in found.batteries}
+    block = by_name["Small block"].until[-1]
+    share = float(np.interp(account.findings["off_at"].value, [11.66, 11.81], [0.2, 0.3]))
+    assert block.left == pytest.approx(share, abs=0.08), "a little more, by what the current sags"
+    assert block.seconds / 3600 == pytest.approx(20 * (1 - block.left) * 12.3 / 10, rel=0.06)
+    assert "stays unused" in block.text
+    assert by_name["Drill pack"].until[-1].text == "not tried so high: 42.2 V when full"
+    assert found.batteries[0].until[-1].seconds == max(one.until[-1].seconds for one in found.batteries), "the longest first"
+    dialog = WhereItStopsDialog(window.bench.logbook, unit, window)
+    assert dialog.table.horizontalHeaderItem(0).text().startswith("Goes off at\n11.7")
+    assert block.text in [dialog.table.item(k, 0).text() for k in range(dialog.table.rowCount())]
+    assert dialog.plot.isVisibleTo(dialog)
+    other = WhereItStopsDialog(window.bench.logbook, next(u for u in window.bench.logbook.units() if u.name == "Small block"), window)
+    assert "Climb a ladder of volts with it first" in other.sentence.text()
+
+
+def test_a_load_that_follows_its_volts_and_one_that_the_battery_outlives(logbook):
+    """A resistance draws less as volts fall: it lasts longer than one that draws the same watts throughout."""
+    for name, amps in (("Watts", (0.667, 0.8, 0.909)), ("Ohms", (0.667, 0.556, 0.489))):
+        lines = {60.0 * k: f"{v} V {a} A runs" for k, (v, a) in enumerate(zip((15.0, 12.5, 11.0), amps, strict=True), start=1)}
+        by_hand(logbook, "ladder", prepared("ladder", Unit(name, "load", "10-15 V, 10 W"), (METER,)), lines | {400.0: "10.0 V 0 A off"})
+    logbook.keep_unit(Unit("Small block", "battery", "20 Ah 12 V lead-acid"))
+    units = {u.name: u for u in logbook.units()}
+    watts, ohms = (next(b for b in where_it_stops(logbook, units[name]).batteries if b.name == "Small block") for name in ("Watts", "Ohms"))
+    assert ohms.until[-1].seconds > 1.2 * watts.until[-1].seconds
+    assert "the battery ends first" in watts.until[-1].text

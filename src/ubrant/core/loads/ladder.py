@@ -13,7 +13,7 @@ _SETTLED = 1e-3
 
 
 @dataclass(frozen=True)
-class Step:
+class LadderStep:
     """One step: ``volts`` at the thing's own terminals, half of their last digit, ``amps`` (None where they were not read), what became of it, and in whose words."""
 
     volts: float
@@ -24,14 +24,14 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Edge:
+class LadderEdge:
     """Where something changes. ``did`` is the lowest step at which it did above all at which it did not, ``did_not`` the highest of those; None where
     there is none. ``before`` is a step at which it did although it had not at a higher one.
     """
 
-    did: Step | None
-    did_not: Step | None
-    before: Step | None = None
+    did: LadderStep | None
+    did_not: LadderStep | None
+    before: LadderStep | None = None
 
     @property
     def bound(self) -> str:
@@ -69,15 +69,15 @@ class Climbed:
     limited : the steps at which the supply was at its own limit, which say nothing of it
     """
 
-    holds: Edge | None
-    stays_on: Edge | None
-    starts: Edge | None
-    comes_back: Edge | None
-    on: tuple[Step, ...]
-    limited: tuple[Step, ...]
+    holds: LadderEdge | None
+    stays_on: LadderEdge | None
+    starts: LadderEdge | None
+    comes_back: LadderEdge | None
+    on: tuple[LadderStep, ...]
+    limited: tuple[LadderStep, ...]
 
 
-def climb(steps: Sequence[Step], limit_a: float | None = None) -> Climbed:
+def climb(steps: Sequence[LadderStep], limit_a: float | None = None) -> Climbed:
     """The edges of a ladder, from steps in their order.
 
     *runs* and *falters* say that it is on, *off* that it is not: having been on it went off there; having been off, with the volts raised, it did
@@ -90,13 +90,13 @@ def climb(steps: Sequence[Step], limit_a: float | None = None) -> Climbed:
     """
     told = _starts_said([one for one in steps if not is_limited(one, limit_a)])
     limited = tuple(one for one in steps if is_limited(one, limit_a))
-    fine: list[Step] = []
-    not_fine: list[Step] = []
-    on: list[Step] = []
-    went_off: list[Step] = []
-    back: list[Step] = []
-    not_back: list[Step] = []
-    was: Step | None = None
+    fine: list[LadderStep] = []
+    not_fine: list[LadderStep] = []
+    on: list[LadderStep] = []
+    went_off: list[LadderStep] = []
+    back: list[LadderStep] = []
+    not_back: list[LadderStep] = []
+    was: LadderStep | None = None
     for one in told:
         is_on = one.fate in {RUNS, FALTERS, STARTS}
         risen_off = was is not None and was.fate in {OFF, NO_START} and one.volts > was.volts + _SETTLED
@@ -123,21 +123,21 @@ def climb(steps: Sequence[Step], limit_a: float | None = None) -> Climbed:
     )
 
 
-def _starts_said(steps: Sequence[Step]) -> list[Step]:
+def _starts_said(steps: Sequence[LadderStep]) -> list[LadderStep]:
     """*runs* straight after *does not start*, and higher up, is *starts*: it was being tried anew at each."""
-    found: list[Step] = []
+    found: list[LadderStep] = []
     for one in steps:
         tried = bool(found) and found[-1].fate == NO_START and one.fate == RUNS and one.volts > found[-1].volts
         found.append(replace(one, fate=STARTS) if tried else one)
     return found
 
 
-def is_limited(step: Step, limit_a: float | None) -> bool:
+def is_limited(step: LadderStep, limit_a: float | None) -> bool:
     """Whether the supply was at its own limit, by what a person said or by what flowed."""
     return step.fate == LIMITED or (limit_a is not None and step.amps is not None and abs(step.amps) >= 0.97 * limit_a)
 
 
-def _edge(did: Sequence[Step], did_not: Sequence[Step]) -> Edge | None:
+def _edge(did: Sequence[LadderStep], did_not: Sequence[LadderStep]) -> LadderEdge | None:
     """The higher failure counts: what fails once may fail again."""
     highest = max(did_not, key=lambda one: one.volts, default=None)
     above = [one for one in did if highest is None or one.volts > highest.volts]
@@ -145,4 +145,4 @@ def _edge(did: Sequence[Step], did_not: Sequence[Step]) -> Edge | None:
     if lowest is None and highest is None:
         return None
     below = [one for one in did if highest is not None and one.volts <= highest.volts]
-    return Edge(lowest, highest, max(below, key=lambda one: one.volts, default=None))
+    return LadderEdge(lowest, highest, max(below, key=lambda one: one.volts, default=None))

@@ -14,7 +14,7 @@ from ubrant.core.drawings import OFF as OFF_DOT
 from ubrant.core.drawings import OUTSIDE, TAKEN, Ladder, Layer, Rule, Rung
 from ubrant.core.gate.readings import Takes
 from ubrant.core.loads.dc_modes import law_over
-from ubrant.core.loads.ladder import Climbed, Edge, Step, climb, is_limited
+from ubrant.core.loads.ladder import Climbed, LadderEdge, LadderStep, climb, is_limited
 from ubrant.core.quantities.jot import FALTERS, FATES, NO_START, OFF, RUNS, STARTS
 from ubrant.core.record.head import SIMULATED
 from ubrant.core.record.windows import window_of
@@ -53,7 +53,7 @@ class LadderMethod(d.TypedMethod):
 
     key, title, Plan, unplanned, plan_from_label = "ladder", "A ladder of volts", LadderPlan, LadderPlan(), False
     taps, roads, reads, wants, like = ("input",), (BY_HAND, SIMULATED), (_V, _A), (_V,), "3.60 V 0.421 A runs"
-    groups = (Group(words("What it draws"), ("power", "law")),)
+    groups = (Group(words("What it draws"), ("power", "drawn_at", "law")),)
     counts_points, flows, person = False, "power", turns_down
     whole_lines, needs_fate = False, True
 
@@ -136,7 +136,7 @@ class LadderMethod(d.TypedMethod):
             short=_short(found, edges),
         )
 
-    def _edge(self, seen: d.Seen, key: str, name: str, edge: Edge) -> d.Finding:
+    def _edge(self, seen: d.Seen, key: str, name: str, edge: LadderEdge) -> d.Finding:
         value = d.as_read(edge.middle_v, seen.accuracy("V"), "input") + d.digit(edge.digit_v, "V")
         did = _step_text(edge.did, words("it did at {v} V")), _step_text(edge.did_not, words("not at {v} V"))
         working = ", ".join(filter(None, did))
@@ -154,11 +154,13 @@ class LadderMethod(d.TypedMethod):
             return {}
         top = read[0]
         amps = abs(top.amps or 0.0)
-        watts = (d.as_read(top.volts, seen.accuracy("V"), "input") + d.digit(top.half_v, "V")) * d.as_read(
-            amps, seen.accuracy("A"), "input"
-        )
+        volts = d.as_read(top.volts, seen.accuracy("V"), "input") + d.digit(top.half_v, "V")
+        watts = volts * d.as_read(amps, seen.accuracy("A"), "input")
         name = say("Draws at {v} V", v=plain(top.volts))
-        found = {"power": d.Finding.made("power", name, watts, "W", f"{plain(top.volts)} V × {show(amps)} A")}
+        found = {
+            "power": d.Finding.made("power", name, watts, "W", f"{plain(top.volts)} V × {show(amps)} A"),
+            "drawn_at": d.Finding.made("drawn_at", say("Its volts then"), volts, "V", say("the highest step at which it ran")),
+        }
         law = law_over([(one.volts, abs(one.amps or 0.0)) for one in read if one.fate != FALTERS])
         if law is not None:
             working = say("{how} over {a} to {b} V: slope of ln W over ln V", how=law[1], a=show(law[2], 3), b=show(law[3], 3))
@@ -236,7 +238,7 @@ def _usual_steps(setup: d.Setup) -> tuple[float, ...]:
     return tuple(round(top - k * step, 6) for k in range(int((top - low) / step + 1e-9) + 1))
 
 
-def _steps(seen: d.Seen) -> list[Step]:
+def _steps(seen: d.Seen) -> list[LadderStep]:
     """Each line with volts, in its order."""
     found = []
     for _, jotting, *_ in seen.lines:
@@ -244,21 +246,21 @@ def _steps(seen: d.Seen) -> list[Step]:
         if "V" in read:
             fate = jotting.mark if jotting.mark in FATES else ""
             amps = read["A"].value if "A" in read else None
-            found.append(Step(abs(read["V"].value), read["V"].half_width, fate, amps, jotting.text.strip('" ')))
+            found.append(LadderStep(abs(read["V"].value), read["V"].half_width, fate, amps, jotting.text.strip('" ')))
     return found
 
 
-def _step_text(step: Step | None, text: str) -> str:
+def _step_text(step: LadderStep | None, text: str) -> str:
     return say(text, v=plain(step.volts)) if step is not None else ""
 
 
-def _only(edge: Edge | None) -> str:
+def _only(edge: LadderEdge | None) -> str:
     """The volts of the one step that bounds it."""
     step = (edge.did or edge.did_not) if edge is not None else None
     return plain(step.volts) if step is not None else ""
 
 
-def _of_limit(climbed: Climbed, told: Sequence[Step]) -> Iterable[str]:
+def _of_limit(climbed: Climbed, told: Sequence[LadderStep]) -> Iterable[str]:
     if climbed.limited:
         at = ", ".join(plain(one.volts) for one in climbed.limited)
         yield say("At {v} V the supply was at its own limit: that says nothing of the thing. Raise the limit and try again.", v=at)
@@ -267,7 +269,7 @@ def _of_limit(climbed: Climbed, told: Sequence[Step]) -> Iterable[str]:
         yield say("What became of it at {v} V was not said.", v=", ".join(plain(one.volts) for one in silent))
 
 
-def _fails_once(edge: Edge) -> list[str]:
+def _fails_once(edge: LadderEdge) -> list[str]:
     if edge.before is None or edge.did_not is None:
         return []
     return [
@@ -279,7 +281,7 @@ def _fails_once(edge: Edge) -> list[str]:
     ]
 
 
-def _falters(edges: Mapping[str, Edge | None]) -> str:
+def _falters(edges: Mapping[str, LadderEdge | None]) -> str:
     """In the person's own word where one was given."""
     edge = edges["falters_at"]
     word = (
@@ -290,7 +292,7 @@ def _falters(edges: Mapping[str, Edge | None]) -> str:
     return word or say("falters")
 
 
-def _sentence(found: Mapping[str, d.Finding], edges: Mapping[str, Edge | None], steps: Sequence[Step]) -> str:
+def _sentence(found: Mapping[str, d.Finding], edges: Mapping[str, LadderEdge | None], steps: Sequence[LadderStep]) -> str:
     parts = []
     if (one := found.get("starts_at")) is not None:
         parts.append(
@@ -311,7 +313,7 @@ def _sentence(found: Mapping[str, d.Finding], edges: Mapping[str, Edge | None], 
     return "; ".join(parts)
 
 
-def _short(found: Mapping[str, d.Finding], edges: Mapping[str, Edge | None]) -> str:
+def _short(found: Mapping[str, d.Finding], edges: Mapping[str, LadderEdge | None]) -> str:
     """For a card: *starts 10.8, dims 10.2, off 9.6 V*."""
     names = {"starts_at": say("starts"), "falters_at": _falters(edges), "off_at": say("off")}
     parts = [f"{name} {found[key].value_text().removesuffix(' V')}" for key, name in names.items() if key in found and not found[key].bound]
@@ -320,7 +322,7 @@ def _short(found: Mapping[str, d.Finding], edges: Mapping[str, Edge | None]) -> 
     return f"{', '.join(filter(None, parts))} V" if any(parts) else ""
 
 
-def _drawn(steps: Sequence[Step], found: Mapping[str, d.Finding]) -> tuple[Ladder | d.Plot, ...]:
+def _drawn(steps: Sequence[LadderStep], found: Mapping[str, d.Finding]) -> tuple[Ladder | d.Plot, ...]:
     """The steps in their order, and the edges on one axis of volts."""
     volts = np.array([one.volts for one in steps])
     low, high = float(volts.min()), float(volts.max())
@@ -331,9 +333,9 @@ def _drawn(steps: Sequence[Step], found: Mapping[str, d.Finding]) -> tuple[Ladde
     edges = [(found[key], say(name), tint) for key, name, tint in _EDGES if key in found and not found[key].bound]
     told = "; ".join(f"{plain(one.volts)} V {say(one.fate) if one.fate else '–'}" for one in steps)
     layers: tuple[Layer, ...] = (
-        *(Rule(f.value or 0.0, f"{name} {f.with_uncertainty()}", tint=tint) for f, name, tint in edges),
+        *(Rule(f.value or 0.0, "", tint=tint) for f, _, tint in edges),
         d.Dots(np.arange(1.0, len(steps) + 1), volts, states),
     )
-    plot = d.Plot(say("Step by step"), say("step"), "V", (0.5, len(steps) + 0.5), span, layers, told)
+    plot = d.Plot(say("LadderStep by step"), say("step"), "V", (0.5, len(steps) + 0.5), span, layers, told)
     rungs = tuple(Rung(f, name, tint) for f, name, tint in edges)
     return (plot, Ladder(say("Where it starts and stops, V"), rungs, span)) if rungs else (plot,)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
+from ubrant.methods.ratings import watts_of_label
 
 _WAIT_S, _USUAL_V, _USUAL_W = 20.0, 12.0, 6.0
 
@@ -14,7 +15,7 @@ def turns_down(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     top = max(volts, default=_USUAL_V)
     off_v = reader.known(unit, "off_v", 0.72 * top, 0.03)
     falters_v, starts_v = reader.known(unit, "falters_v", 1.06 * off_v), reader.known(unit, "starts_v", 1.12 * off_v)
-    watts = reader.known(unit, "draws_w", _USUAL_W)
+    watts = reader.known(unit, "draws_w", watts_of_label(unit) or _USUAL_W)
     last = 0.0
     for one in volts:
         last = one

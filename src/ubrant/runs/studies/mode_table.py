@@ -40,12 +40,12 @@ def mode_table(logbook: Logbook, unit: Unit) -> ModeTable | None:
             modes = [f for key, f in findings.items() if key.startswith("power_") and f.value]
     if not modes:
         return None
-    sources = _sources(logbook)
+    sources = sources_of(logbook)
     cells = tuple(tuple(_hours(source, mode) for source in sources) for mode in modes)
     return ModeTable(tuple((m.name, m.with_uncertainty()) for m in modes), tuple(s.name for s in sources), cells)
 
 
-def _sources(logbook: Logbook) -> list[Source]:
+def sources_of(logbook: Logbook) -> list[Source]:
     """As each was measured, or as its label says."""
     measured = measured_in(logbook)
     found = []

@@ -34,6 +34,7 @@ from ubrant.runs.kept.found_of_meters import found_of_meter
 from ubrant.runs.kept.naming import name_in, name_of
 from ubrant.runs.making.going_on import can_go_on, go_on, since_start
 from ubrant.runs.studies.series import series_of
+from ubrant.runs.studies.where_it_stops import has_edges
 from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import grammar_for
 from ubrant.runs.typed.sheet import asked_of, mended, sheet_of
@@ -88,6 +89,7 @@ class FindingsStage(StageFrame):
         self.what_it_was = WhatItWas(bench)
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
+        self.stops_button = button(self.tr("On which battery …"), self._where_it_stops)
         self.check_button = button(self.tr("Check the ±"), self._check)
         self.meters_button = button(self.tr("Its meters …"), self._change_meters)
         self.known_button = button(self.tr("What is known …"), self._change_known)
@@ -157,8 +159,9 @@ class FindingsStage(StageFrame):
         self.series_button = button(self.tr("Side by side …"), self._show_series)
         self.side.addLayout(row(self.again_button, self.compare_button, self.series_button))
         self.side.addLayout(row(self.known_button, self.meters_button))
-        self.side.addLayout(row(self.check_button, self.rank_button, QWidget(), stretch=2))
+        self.side.addLayout(row(self.check_button, self.rank_button, self.stops_button, QWidget(), stretch=3))
         self.rank_button.hide()
+        self.stops_button.hide()
         self._judged = QWidget()
         judged = row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1)
         judged.setContentsMargins(0, 0, 0, 0)
@@ -237,6 +240,7 @@ class FindingsStage(StageFrame):
             self.keep_found,
             self.series_button,
             self.rank_button,
+            self.stops_button,
             self.judge_again,
             self.go_on,
             self.leave_it,
@@ -301,6 +305,7 @@ class FindingsStage(StageFrame):
         self.aside_quiet.setText(f"{run.source} · {', '.join(dict.fromkeys(meters)) or self.tr('meter not named')}")
         self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more()))
         self.rank_button.setVisible(account.candidate is not None)
+        self.stops_button.setVisible(has_edges(account))
         self._show_photos()
         self._show_newer(run, account if criteria is None else None)
         self._show_found(run, account)
@@ -363,6 +368,13 @@ class FindingsStage(StageFrame):
         if account.taken is not None:
             return self.tr("one point") if account.taken == 1 else self.tr("{count} points").format(count=account.taken)
         return self.tr("ended by {what}").format(what=ending_text(account.ended_by)) if account.ended_by else ""
+
+    def _where_it_stops(self) -> None:
+        from ubrant.ui.common.where_it_stops_dialog import WhereItStopsDialog
+
+        unit = next((u for u in self._bench.logbook.units() if self._run is not None and u.id == self._run.unit_id), None)
+        if unit is not None:
+            WhereItStopsDialog(self._bench.logbook, unit, self).exec()
 
     def _rank(self) -> None:
         """Which of those that were measured to take for one job."""

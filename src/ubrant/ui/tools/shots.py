@@ -122,7 +122,7 @@ _BY_HAND = {
     "ways": ("ways", "Hall station"),
     "balance": ("balance", "Dome pack A"),
     "meter-check": ("meter-check", "Dome pack A"),
-    "source": ("source", "Roof panel"),
+    "ladder": ("ladder", "Exit light"),
 }
 
 
