@@ -186,6 +186,17 @@ SAMPLES["handover"] = Sample(
     _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
     (DC,),
 )
+SAMPLES["emptying"] = Sample(
+    Unit("Bank", "bank", "20000 mAh 3.7 V"),
+    {"devices": "tablet 7.6 Ah 3.85 V; phone 11 Wh"},
+    {
+        60.0: "source 100 % device empty output 0.00 Wh",
+        9000.0: "source 47 % device full output 36.2 Wh",
+        9060.0: "source 47 % device 20 % output 36.2 Wh",
+        14000.0: "source 33 % device full output 46.1 Wh",
+    },
+    (DC,),
+)
 SAMPLES["ladder"] = Sample(
     Unit("Torch", "load", "3.7 V, 2 W"),
     {"volts": "4.1, 3.6, 3.2, 2.9 V"},

@@ -176,6 +176,7 @@ def test_what_suits_what():
             "discharge",
             "fullness",
             "short-load",
+            "emptying",
             "recharge",
             "source",
             "balance",

@@ -69,6 +69,7 @@ CASES = {
         "changes held",
     ),
     "modes on DC": ("appliance", Unit("Lamp", "load", "12 V, 20 W"), {"input": DC}, None, {"modes": "standby, low, high"}, "at its most"),
+    "emptied into two": ("emptying", BANK, {}, None, {"devices": "tablet 7.6 Ah 3.85 V; phone 11 Wh"}, "nothing left"),
     "turned down": ("ladder", Unit("Lamp", "load", "12 V, 20 W"), {"input": DC}, None, {}, "goes off at"),
     "along a path": (
         "anything",

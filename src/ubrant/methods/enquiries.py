@@ -169,6 +169,14 @@ RUNS_FOR = Enquiry(
     words("how long last runtime hours fridge lamp tonight"),
 )
 FILLS = Enquiry("fills", words("How often will it fill my device?"), 21, ("bank",), words("charges times phone tablet recharge"))
+EACH_GOT = Enquiry(
+    "each-got",
+    words("Emptied into several things: how much did each get?"),
+    27,
+    ("bank", "station", "battery"),
+    words("share several devices each got balance tablet phone lamp lost"),
+    words("A device that was full earlier than it was looked at got no more from then on."),
+)
 BURNS = Enquiry(
     "burns",
     words("What does it burn just being on?"),
