@@ -117,6 +117,12 @@ def shared_out(fills: Sequence[Fill], source: Holds | None, end: Shown | None) -
         found["label_share"] = Finding.made(
             "label_share", say("Of its label"), share, "%", f"{show(whole.value)} Wh ÷ {show(source.energy_wh)} Wh"
         )
+    for one in each:
+        if one.counted and one.wh is not None and one.arrived is not None and one.arrived.value > one.wh.value:
+            text = words(
+                "{name}: by its label {stored} Wh would be stored, and {wh} Wh were given. It holds less than its label, or a percent is not right."
+            )
+            said.append(say(text, name=one.name, stored=show(one.arrived.value, 3), wh=show(one.wh.value, 3)))
     for number, one in enumerate(each, start=1):
         found |= _of_one(number, one, whole, why, one_sided)
     arrived = [one.arrived for one in each]
