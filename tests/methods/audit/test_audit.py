@@ -171,3 +171,46 @@ def test_what_was_skipped_has_answered_and_moves_nothing(logbook):
 def test_what_may_be_used_goes_by_the_kind_of_its_cells(label, usable):
     form = method_of("audit").form(Setup(Unit("Van", "battery", label)))
     assert next(field.usual for field in form if field.key == "usable") == usable
+
+
+HEAD = "method: audit\nunit: Van battery\nkind: battery\nlabel: 12 V 95 Ah lead-acid\namps: 2 % + 3 digits of 10 mA\nvolts: 0.5 % + 2 digits of 10 mV\nplan loads: lights, pump\nplan base_in: with\n\n"
+
+
+def told_at(tmp_path, volts: str) -> dict:
+    notes = tmp_path / "van.jot"
+    notes.write_text(f"{HEAD}@10:00 {volts} V\n@10:02 0.42 A\n@10:04 5.42 A lights\n@10:06 5.42 A pump\n@10:08 10.42 A all on\n")
+    return said(str(notes))
+
+
+def test_how_long_it_lasts_begins_with_what_is_in_it_now(tmp_path):
+    """12.20 V at rest is about 57 % by the usual chart, ± 10 points and the voltmeter's share: of 95 Ah at most some 20 points are left above a half: 1.8 h at 10.4 A."""
+    found = told_at(tmp_path, "12.20")["findings"]
+    low, high = (
+        found["charge_now"]["value"] - found["charge_now"]["expanded_uncertainty"],
+        found["charge_now"]["value"] + found["charge_now"]["expanded_uncertainty"],
+    )
+    assert low < 57 < high
+    assert found["hours_now"]["bound"] == "at most"
+    assert found["hours_now"]["value"] == pytest.approx(
+        36 * (high - 50) * 95 / (10.42 - found["sum_of_loads"]["expanded_uncertainty"]), rel=0.01
+    )
+    assert found["hours_now"]["value"] < 0.45 * found["hours_all_on"]["value"]
+
+
+def test_it_says_so_first_and_from_full_beside_it(tmp_path):
+    sentence = told_at(tmp_path, "12.40")["sentence"]
+    assert "from now, 59 to 85 % full by its volts at rest, and 4 h 34 min from full" in sentence
+    assert told_at(tmp_path, "12.40")["findings"]["hours_now"]["bound"] == "between"
+
+
+def test_where_nothing_is_left_above_what_stays_in_it_no_hours_are_promised(tmp_path):
+    out = told_at(tmp_path, "11.60")
+    assert "nothing is left above the 50 % that stay in it; from full it would last 4 h 34 min" in out["sentence"]
+    assert "hours_now" not in out["findings"]
+
+
+def test_what_may_be_next_to_nothing_lasts_at_least_so_long():
+    """0.02 A that may be 0.1: a negative end of its hours is none."""
+    found = audited(0.02, [5.0], clamp=Accuracy(0.02, 0.1, "A")).findings["hours_base"]
+    assert found.bound == "at least"
+    assert 0 < found.value < 3600 * 0.5 * 95 / 0.1

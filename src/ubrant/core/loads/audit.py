@@ -11,7 +11,7 @@ from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, BETWEEN, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import as_read, digit, exactly, within
 from ubrant.core.wording import say, words
@@ -200,11 +200,58 @@ def _lasts(findings: dict[str, Finding], holds: Holds | None, usable: float, ah:
     lower = holds.lower if holds is not None else 0.0
     share_left = holds.energy / holds.energy_wh if holds is not None and holds.energy_wh else exactly(1.0)
     made = {}
-    for key, of, name in (("hours_all_on", "sum_of_loads", say("Lasts, all on")), ("hours_base", "base_current", say("Lasts, base alone"))):
+    for key, of, name in (
+        ("hours_all_on", "sum_of_loads", say("Lasts from full, all on")),
+        ("hours_base", "base_current", say("Lasts from full, base alone")),
+    ):
         drawn = findings.get(of)
         if drawn is None or not drawn.value or drawn.value <= 0:
             continue
         working = say("{share} % of {ah} Ah ÷ {a} A", share=plain(100 * usable), ah=plain(ah), a=show(drawn.value, 3))
+        if drawn.value <= (u := drawn.expanded_uncertainty or 0.0):  # it may be next to nothing
+            least = 3600 * usable * ah * (1 - lower) / (drawn.value + u)
+            made[key] = Finding(key, name, least, "s", (), working, bound=AT_LEAST)
+            continue
         seconds = 3600 * usable * ah * share_left / drawn.known
         made[key] = doubtful(key, name, seconds, "s", working, lower=(lower,))
     return made
+
+
+def from_now(found: Mapping[str, Finding], charge: Finding, usable: float, ah: float | None, lower: float) -> dict[str, Finding]:
+    """Hours from what is in it now to what may be used, with all on and with the base alone; none where nothing is left above that.
+
+    Parameters
+    ----------
+    charge : percent that are in it, by its volts at rest
+    lower : by which share of its Ah it may hold less
+    """
+    low, high = percents_of(charge)
+    kept = 100 * (1 - usable)
+    made: dict[str, Finding] = {}
+    if ah is None or high <= kept:
+        return made
+    for key, of, name in (
+        ("hours_now", "sum_of_loads", say("Lasts from now, all on")),
+        ("hours_now_base", "base_current", say("Lasts from now, base alone")),
+    ):
+        drawn = found.get(of)
+        u = (drawn.expanded_uncertainty or 0.0) if drawn is not None else 0.0
+        if drawn is None or drawn.value is None or drawn.value <= u:
+            continue
+        least = 36 * max(low - kept, 0.0) * ah * (1 - lower) / (drawn.value + u)
+        most = 36 * (high - kept) * ah / (drawn.value - u)
+        told = {"low": f"{low:.0f}", "high": f"{high:.0f}", "kept": plain(kept), "ah": plain(ah), "a": show(drawn.value, 3)}
+        working = say("{low} to {high} % are in it, {kept} % stay, of {ah} Ah ÷ {a} A", **told)
+        made[key] = (
+            Finding.between(key, name, (least, most), "s", working) if least else Finding(key, name, most, "s", (), working, bound=AT_MOST)
+        )
+    return made
+
+
+def percents_of(charge: Finding) -> tuple[float, float]:
+    """The least and the most of a charge in percent."""
+    value, u = charge.value or 0.0, charge.expanded_uncertainty or 0.0
+    if charge.bound == AT_MOST:
+        return 0.0, value
+    low, high = charge.span if charge.bound == BETWEEN and charge.span is not None else (value - u, value + u)
+    return max(low, 0.0), min(high, 100.0)

@@ -146,7 +146,7 @@ class Finding:
         if self.value is None:
             return "–"
         if self.bound == BETWEEN:
-            return f"{self._span_text()} {self.for_people().unit}".rstrip()
+            return self._span_text() if self.unit == "s" else f"{self._span_text()} {self.for_people().unit}".rstrip()
         if self.bound:
             amount = show_duration(self.value) if self.unit == "s" else f"{plain(self.value, 3)} {self.unit}".rstrip()
             return say("at least {amount}", amount=amount) if self.bound == AT_LEAST else say("at most {amount}", amount=amount)

@@ -19,7 +19,7 @@ METHOD = MethodEntry(
     answers=(
         Answering(
             DRAWN,
-            (words("all on it lasts {hours_all_on_value}; {base_current} with all off"), words("{base_current} with all off")),
+            (words("all on it lasts {hours_all_on_value} from full; {base_current} with all off"), words("{base_current} with all off")),
             15,
             "",
             words("a clamp"),

@@ -3,22 +3,26 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
+from ubrant.core.battery.how_full import NOT_SAID, how_full
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
-from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit
+from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit, from_now, percents_of
+from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.stand_in import stand_in_of
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import Value, as_read, digit
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.audit.person import walks_round
@@ -171,16 +175,24 @@ class AuditMethod(TypedMethod):
         found = analyse_audit(read, seen.accuracy("A"), seen.accuracy("V"), held_by_source(label), seen.plan.usable / 100, ah)
         findings = dict(found.findings)
         if stand is None and read.volts:
-            findings["resting_voltage"] = Finding("resting_voltage", say("Resting volts"), read.volts, "V", None, say("as read, all off"))
+            rest = as_read(read.volts, seen.accuracy("V")) + digit(read.volts_half, "V")
+            findings["resting_voltage"] = Finding.made("resting_voltage", say("Resting volts"), rest, "V", say("as read, all off"))
+            if (charge := _charge_now(rest, label)) is not None:
+                findings["charge_now"] = charge
+                holds = held_by_source(label)
+                findings |= from_now(found.findings, charge, seen.plan.usable / 100, ah, holds.lower if holds is not None else 0.0)
+                said.append(
+                    say("How full it is goes by its volts at rest: so they have to be, everything off for {h} h.", h=_rest_h(label))
+                )
         if _starts_an_engine(seen.setup.unit) and "hours_all_on" in findings:
             said.append(say(STARTER))
         loads = tuple(key for key in findings if key.startswith("current_"))
         bars = tuple((findings[key], None, "") for key in ("base_current", *loads) if key in findings)
         return Account(
             findings,
-            tuple(key for key in ("sum_of_loads", "hours_all_on", "base_current") if key in findings),
+            tuple(key for key in ("sum_of_loads", *_lasting(findings), "base_current") if key in findings),
             (Group("One by one", loads), Group("Does it add up", ("all_on", "left_over", "sum_otherwise"))),
-            sentence=_sentence(findings, found),
+            sentence=_sentence(findings, found, seen.plan.usable),
             warnings=(*found.said, *said),
             taken=len(lines),
             planned=len(seen.plan.loads) + 3,
@@ -217,7 +229,47 @@ def _read(lines: Sequence[RowAnswer], plan: AuditPlan, system_v: float | None) -
     return Audit(found.get("base"), tuple(loads.values()), found.get("all on"), found.get("sun"), plan.base_in, volts, half_v), said
 
 
-def _sentence(findings: dict[str, Finding], found: Audited) -> str:
+def _charge_now(rest: Value, label: Label | None) -> Finding | None:
+    """By its volts, as if they were at rest; None where they cannot tell."""
+    kind = label.kind_of_cell if label is not None else None
+    if label is None or kind is None or not label.series:
+        return None
+    try:
+        return how_full(rest, label.series, kind, kind.rest_hours, NOT_SAID).findings["charge_now"]
+    except ReadingsError:
+        return None
+
+
+def _rest_h(label: Label | None) -> str:
+    kind = label.kind_of_cell if label is not None else None
+    return plain(kind.rest_hours) if kind is not None else ""
+
+
+def _lasting(findings: Mapping[str, Finding]) -> tuple[str, ...]:
+    """From now where that is known, and from full besides."""
+    return ("hours_now",) if "hours_now" in findings else () if "charge_now" in findings else ("hours_all_on",)
+
+
+def _how_long(findings: Mapping[str, Finding], usable: float) -> str:
+    """With all on: from what is in it now, where its volts at rest tell, and from full."""
+    full, now, charge = (findings.get(key) for key in ("hours_all_on", "hours_now", "charge_now"))
+    if full is None:
+        return ""
+    if charge is None:
+        return say("; with all on it lasts {t} from full", t=full.with_uncertainty())
+    low, high = percents_of(charge)
+    told = {"low": f"{low:.0f}", "high": f"{high:.0f}", "full": full.value_text()}
+    if now is None:
+        text = words(
+            "; at {low} to {high} % by its volts at rest nothing is left above the {kept} % that stay in it; from full it would last {full}"
+        )
+        return say(text, **told, kept=plain(100 - usable))
+    return say(
+        "; with all on it lasts {t} from now, {low} to {high} % full by its volts at rest, and {full} from full", t=now.value_text(), **told
+    )
+
+
+def _sentence(findings: dict[str, Finding], found: Audited, usable: float) -> str:
     total, base = findings["sum_of_loads"], findings.get("base_current")
     if found.closes is False:
         return say(
@@ -228,8 +280,7 @@ def _sentence(findings: dict[str, Finding], found: Audited) -> str:
     text = say("All of it draws {a}", a=total.with_uncertainty())
     if base is not None:
         text += say(", {b} of that with all off", b=base.amount_text())
-    if "hours_all_on" in findings:
-        text += say("; with all on it lasts {t}", t=findings["hours_all_on"].with_uncertainty())
+    text += _how_long(findings, usable)
     if found.closes is not None:
         text += say("; it adds up.") if found.closes else say("; it does not add up.")
         return text
