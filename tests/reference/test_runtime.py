@@ -70,7 +70,7 @@ def test_the_band_matches_the_uncertainties_package():
 def test_a_sun_curve_in_closed_form():
     """Half a sine of P over T gives 2·P·T ÷ π watt-hours: calculus."""
     day = Kit(
-        (Source("source", Uncertain(1000.0), full=0.1),),
+        (Source("source", Uncertain(1000.0), full=Uncertain(0.1)),),
         (Load("load", Uncertain(1e-6)),),
         (),
         (Input("panel", Uncertain(60.0), parse_duty("06:00 to 18:00"), SUN),),

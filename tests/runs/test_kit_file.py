@@ -9,10 +9,13 @@ from pathlib import Path
 import pytest
 
 from tests.command_line import ubrant
+from tests.making import METER, by_hand, prepared
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import look
 from ubrant.runs.kits.kit_file import kit_of
-from ubrant.runs.kits.kit_parts import KitError, parse_kit
+from ubrant.runs.kits.kit_parts import KitError, KitPart, LoadPart, SourcePart, parse_kit
 from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, read_load, rows_of, to_toml
+from ubrant.runs.kits.measured import measured_in
 
 SMALL = """
 [source]
@@ -282,3 +285,62 @@ def test_plugs_that_do_not_meet_are_said():
     ]
     assert "an adapter, and its polarity checked" in kit_of(kit_part_of(rows)).remarks[0]
     assert kit_of(kit_part_of([rows[0], (LOAD, "radio 30 W, straight, plug Ring 5.5 × 2.1 mm centre positive")])).remarks == ()
+
+
+def begun(full: str):
+    return (
+        kit_of(
+            KitPart(source=[SourcePart(name="Block", label="12 V 45 Ah lead-acid", full=full)], load=[LoadPart(name="lamp", power="20 W")])
+        )
+        .sources[0]
+        .full
+    )
+
+
+def test_a_source_begins_with_what_its_volts_at_rest_say():
+    """12.24 V is 60 % by the usual chart, ± 10 points of the chart and what a hand meter may be off by, 0.5 % + 10 mV over 0.13 V a tenth (common practice)."""
+    found = begun("12.24 V")
+    assert found.value == pytest.approx(0.60, abs=0.03)
+    assert 0.35 < found.low < 0.52
+    assert 0.68 < found.high < 0.85
+    assert begun("at 12.24 V at rest") == found
+    assert begun("50..70 %").low == pytest.approx(0.5)
+    assert begun("60 %").is_sure
+    assert begun("").value == 1.0
+
+
+@pytest.mark.parametrize(
+    ("label", "full", "says"),
+    [
+        ("100 Wh", "12.2 V", "volts at rest tell only of a battery whose label says its kind"),
+        ("12 V 45 Ah lead-acid", "13.9 V", "it is being charged, or was just now"),
+        ("8 × 1.2 V 2500 mAh NiMH", "10 V", "count ampere-hours"),
+        ("12 V 45 Ah lead-acid", "much", "is not a value in %"),
+    ],
+)
+def test_volts_that_tell_nothing_of_it_are_refused(label, full, says):
+    with pytest.raises(KitError, match=says):
+        kit_of(KitPart(source=[SourcePart(name="x", label=label, full=full)], load=[LoadPart(name="lamp", power="20 W")]))
+
+
+def test_a_doubt_of_how_full_it_is_is_in_the_band():
+    def look_at(full: str):
+        return look(
+            kit_of(KitPart(source=[SourcePart(name="Block", energy="500 Wh", full=full)], load=[LoadPart(name="lamp", power="20 W")]))
+        )
+
+    sure, wide = look_at("60 %"), look_at("50..70 %")
+    assert sure.runtime_s == wide.runtime_s == pytest.approx(3600 * 300 / 20)
+    assert sure.low_s == sure.high_s
+    assert wide.low_s == pytest.approx(3600 * 255 / 20, rel=0.02), "5 in 100 lie under 51 %"
+    assert wide.high_s == pytest.approx(3600 * 345 / 20, rel=0.02)
+
+
+def test_a_unit_that_was_last_seen_other_than_full_is_said_to_begin_full(logbook):
+    van = Unit("Van", "battery", "12 V 82 Ah lead-acid")
+    by_hand(logbook, "fullness", prepared("fullness", van, (METER,), rested_s="5 h"), {60.0: "12.24 V 0 A"})
+    part = KitPart(source=[SourcePart(name="Van")], load=[LoadPart(name="lamp", power="20 W")])
+    kit = kit_of(part, measured_in(logbook))
+    assert any("Van was " in text and "here it begins full. Write “full " in text for text in kit.remarks)
+    said = KitPart(source=[SourcePart(name="Van", full="60 %")], load=part.load)
+    assert not any("begins full" in text for text in kit_of(said, measured_in(logbook)).remarks)

@@ -46,7 +46,7 @@ def test_energy_over_what_is_drawn():
     assert hours(kit(way=way)) == pytest.approx(8.0)
     assert hours(kit(way=way, source=replace(PACK, usable=0.9))) == pytest.approx(7.2)
     assert hours(kit(way=way, source=replace(PACK, kept_wh=80.0))) == pytest.approx(7.0)
-    assert hours(kit(way=way, source=replace(PACK, full=0.5))) == pytest.approx(4.0)
+    assert hours(kit(way=way, source=replace(PACK, full=Uncertain(0.5)))) == pytest.approx(4.0)
     assert hours(kit(way=way, inputs=[Input("in", Uncertain(40.0))])) == pytest.approx(16.0)
 
 
@@ -191,9 +191,9 @@ def test_the_gentler_and_the_harder_than_measured():
 def test_charging_is_stored_at_a_share_and_tapers_near_full():
     day = Input("in", Uncertain(100.0), parse_duty("00:00 to 02:00"))
     tiny = Load("x", Uncertain(1e-9))
-    stored = walk_kit(kit(tiny, source=replace(PACK, full=0.1, stored=0.8), inputs=[day]), step_s=60, horizon_s=7200)
+    stored = walk_kit(kit(tiny, source=replace(PACK, full=Uncertain(0.1), stored=0.8), inputs=[day]), step_s=60, horizon_s=7200)
     assert 640 * (stored.left[-1, 0] - 0.1) == pytest.approx(0.8 * 200)
-    tapering = walk_kit(kit(tiny, source=replace(PACK, full=0.8, taper_from=0.8), inputs=[day]), step_s=60, horizon_s=7200)
+    tapering = walk_kit(kit(tiny, source=replace(PACK, full=Uncertain(0.8), taper_from=0.8), inputs=[day]), step_s=60, horizon_s=7200)
     assert 640 * (tapering.left[-1, 0] - 0.8) == pytest.approx(128 * (1 - math.exp(-200 / 128)), rel=0.02)
 
 

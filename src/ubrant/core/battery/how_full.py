@@ -12,7 +12,7 @@ from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.contributions import COVERAGE
-from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, BETWEEN, Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 
@@ -164,3 +164,12 @@ def _between(rest: Value, cells: int, kind: Chemistry) -> tuple[float, float]:
 def _capital(found: Finding) -> str:
     text = found.value_text()
     return f"{text[:1].upper()}{text[1:]}"
+
+
+def percents_of(charge: Finding) -> tuple[float, float]:
+    """The least and the most of a charge in percent."""
+    value, u = charge.value or 0.0, charge.expanded_uncertainty or 0.0
+    if charge.bound == AT_MOST:
+        return 0.0, value
+    low, high = charge.span if charge.bound == BETWEEN and charge.span is not None else (value - u, value + u)
+    return max(low, 0.0), min(high, 100.0)

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.battery.how_full import percents_of
 from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
-from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, BETWEEN, Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import as_read, digit, exactly, within
 from ubrant.core.wording import say, words
@@ -246,12 +247,3 @@ def from_now(found: Mapping[str, Finding], charge: Finding, usable: float, ah: f
             Finding.between(key, name, (least, most), "s", working) if least else Finding(key, name, most, "s", (), working, bound=AT_MOST)
         )
     return made
-
-
-def percents_of(charge: Finding) -> tuple[float, float]:
-    """The least and the most of a charge in percent."""
-    value, u = charge.value or 0.0, charge.expanded_uncertainty or 0.0
-    if charge.bound == AT_MOST:
-        return 0.0, value
-    low, high = charge.span if charge.bound == BETWEEN and charge.span is not None else (value - u, value + u)
-    return max(low, 0.0), min(high, 100.0)

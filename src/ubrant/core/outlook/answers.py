@@ -201,7 +201,12 @@ def _end_of(base: Walk) -> tuple[float | None, Cause | None, bool]:
 def _is_sure(kit: Kit) -> bool:
     if any(0 < load.duty.share.value < 1 and load.duty.period_s for load in kit.loads):
         return False
-    every = [load.drawn for load in kit.loads] + [load.standby for load in kit.loads] + [load.duty.share for load in kit.loads]
+    every = (
+        [s.full for s in kit.sources]
+        + [load.drawn for load in kit.loads]
+        + [load.standby for load in kit.loads]
+        + [load.duty.share for load in kit.loads]
+    )
     every += [s.capacity for s in kit.sources] + [s.exponent for s in kit.sources if s.rate]
     every += [s.curve.ohm for s in kit.sources if s.curve is not None] + [i.watts for i in kit.inputs]
     every += [part for way in kit.ways for part in (way.loss or (way.efficiency, way.idle))]
@@ -435,7 +440,10 @@ def jobs(kit: Kit, job_wh: Uncertain, way: Way | None = None) -> tuple[float, fl
     eta = way.efficiency if way is not None else Uncertain(1.0)
     value = usable * eta.value / job_wh.value
     drawn = (
-        sum(np.maximum(s.capacity.draw(rng, DRAWS) * s.mean_v * (s.full - 1 + s.usable) - s.kept_wh, 0.0) for s in kit.sources)
+        sum(
+            np.maximum(s.capacity.draw(rng, DRAWS) * s.mean_v * (s.full.draw(rng, DRAWS) - 1 + s.usable) - s.kept_wh, 0.0)
+            for s in kit.sources
+        )
         * eta.draw(rng, DRAWS)
         / np.maximum(job_wh.draw(rng, DRAWS), 1e-12)
     )

@@ -22,6 +22,7 @@ class Drawn:
     fixed, proportional, resistive : (W, D) losses of each way
     way_max, way_surge : (W,)
     coming_in : (I, D)
+    full : (S, D) share that each source starts with
     """
 
     count: int
@@ -37,6 +38,7 @@ class Drawn:
     way_max: Array
     way_surge: Array
     coming_in: Array
+    full: Array
 
 
 def losses_of(way: Way) -> tuple[Uncertain, Uncertain, Uncertain]:
@@ -85,4 +87,5 @@ def _made(kit: Kit, count: int, rng: np.random.Generator | None) -> Drawn:
         np.array([w.max_w for w in kit.ways]),
         np.array([max(w.surge_w, w.max_w) for w in kit.ways]),
         rows([i.watts for i in kit.inputs]),
+        np.clip(rows([s.full for s in kit.sources]), 0.0, 1.0),
     )

@@ -77,7 +77,7 @@ class Source:
     kept_wh: float = 0.0
     exponent: Uncertain = ALL
     rate: float | None = None
-    full: float = 1.0
+    full: Uncertain = ALL
     max_w: float = math.inf
     swap_s: float = 0.0
     stored: float = 1.0
@@ -100,7 +100,7 @@ class Source:
 
     @property
     def usable_wh(self) -> float:
-        return max(0.0, self.energy_wh * (self.full - (1 - self.usable)) - self.kept_wh)
+        return max(0.0, self.energy_wh * (self.full.value - (1 - self.usable)) - self.kept_wh)
 
 
 @dataclass(frozen=True)

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.how_full import NOT_SAID, how_full
+from ubrant.core.battery.how_full import NOT_SAID, how_full, percents_of
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
-from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit, from_now, percents_of
+from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit, from_now
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError

@@ -12,6 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from ubrant.core.battery.how_full import NOT_SAID, how_full, percents_of
 from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.outlook.duty import DAY_S, Duty, parse_duty, read_clock
@@ -36,11 +37,13 @@ from ubrant.core.outlook.kit import (
 )
 from ubrant.core.outlook.slips import impossible, unlikely
 from ubrant.core.outlook.spread import NONE, Uncertain, parse_spread, share_of
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
-from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, plain
-from ubrant.core.quantities.readings import Array
-from ubrant.core.wording import say
+from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain
+from ubrant.core.quantities.readings import Array, ReadingsError
+from ubrant.core.uncertainty.value import as_read
+from ubrant.core.wording import say, words
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.text import text_of
@@ -64,7 +67,8 @@ class LoadSeen:
 
 @dataclass(frozen=True)
 class Measured:
-    """What runs of a logbook say, by their numbers; ``newest`` is the newest that says it of a unit, by kind of piece and the unit's name."""
+    """What runs of a logbook say, by their numbers; ``newest`` is the newest that says it of a unit, by kind of piece and the unit's name; ``not_full`` says
+    of a unit that its last run found it other than full."""
 
     source: Callable[[int], Source | None]
     way: Callable[[int], Way | None]
@@ -72,11 +76,12 @@ class Measured:
     newest: Callable[[str, str], int | None]
     left: Callable[[int], Source | None]
     label: Callable[[str], str]
+    not_full: Callable[[str], str]
 
 
 def nothing_measured() -> Measured:
     """Where there is no logbook at hand."""
-    return Measured(lambda _: None, lambda _: None, lambda _, __: None, lambda _, __: None, lambda _: None, lambda _: "")
+    return Measured(lambda _: None, lambda _: None, lambda _, __: None, lambda _, __: None, lambda _: None, lambda _: "", lambda _: "")
 
 
 # to a kit
@@ -108,7 +113,10 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     ways, loads = _joints(sources, ways, loads)
     sources, remarks = _with_volts(sources, ways, loads)
     loads = tuple(_as_watts(load, sources[0]) for load in loads)
-    kit = Kit(sources, loads, ways, inputs, starts, part.name, (*remarks, *_plugs(sources, ways, loads)))
+    begun = [
+        text for one, source in zip(part.source, sources, strict=True) if not one.full.strip() and (text := measured.not_full(source.name))
+    ]
+    kit = Kit(sources, loads, ways, inputs, starts, part.name, (*begun, *remarks, *_plugs(sources, ways, loads)))
     if trouble := impossible(kit):
         raise KitError(trouble)
     kit = replace(kit, remarks=(*kit.remarks, *unlikely(kit)))
@@ -212,7 +220,7 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
         raise KitError(say('{where}: give its energy, like energy = "640 Wh".', where=where("energy")))
     usable = _read(where("usable"), share_of, one.usable).value if one.usable.strip() else 1.0
     stored = _read(where("stored"), share_of, one.stored).value if one.stored.strip() else source.stored
-    full = _read(where("full"), share_of, one.full).value if one.full.strip() else source.full
+    full = _full(where("full"), one, source, measured) if one.full.strip() else source.full
     taper = _read(where("taper_from"), share_of, one.taper_from).value if one.taper_from.strip() else 1.0
     return replace(
         source,
@@ -303,6 +311,31 @@ def _battery(one: SourcePart, name: str) -> Source:
     curve = curve_at_rest(kind, series, ohm, cutoff) or DischargeCurve(np.array([0.0, 1.0]), np.array([volts, volts]), 0.0, ohm, cutoff)
     exponent = exponent_of(kind, beside_sag=cutoff > 0) if measured_at else Uncertain(1.0)
     return Source(name, ah, curve, exponent=exponent, rate=measured_at, why=say("{what}, measured", what=ah.text("Ah")))
+
+
+_HAND_METER = Accuracy(0.005, 0.01, "V")
+"""A hand meter of nobody's accuracy. Common practice, no source."""
+
+
+def _full(where: str, one: SourcePart, source: Source, measured: Measured) -> Uncertain:
+    """Which share it starts with: as it was said, or by its volts at rest and the chart of its kind."""
+    match = re.fullmatch(rf"\s*(?:at\s+)?({NUMBER})\s*V(?:\s+at\s+rest)?\s*", one.full, re.I)
+    if match is None:
+        return _read(where, share_of, one.full)
+    printed = one.label or measured.label(source.name)
+    label = _read(where, parse_label, printed) if printed else None
+    kind = label.kind_of_cell if label is not None else CHEMISTRIES.get(source.chemistry)
+    series = label.series if label is not None else source.series
+    if kind is None or not series:
+        text = words("{where}: volts at rest tell only of a battery whose label says its kind and its volts. Write a share, like “60 %”.")
+        raise KitError(say(text, where=where))
+    try:
+        rest = as_read(parse_number(match[1]), _HAND_METER)
+        charge = how_full(rest, series, kind, kind.rest_hours, NOT_SAID).findings["charge_now"]
+    except ReadingsError as error:
+        raise KitError(f"{where}: {error}") from None
+    low, high = percents_of(charge)
+    return Uncertain((low + high) / 200, 0.0, low / 100, high / 100)
 
 
 def _volts_of(one: SourcePart, where: Callable[[str], str]) -> float:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
+from datetime import datetime
 
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.battery.how_full import percents_of
 from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.conversion.appliance import STANDBY
 from ubrant.core.gate.steady import BURSTS, CYCLES, STEADY, course_of
@@ -21,7 +23,7 @@ from ubrant.core.record.head import label_of
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.ratings import read_ratings
@@ -31,7 +33,7 @@ from ubrant.runs.kits.kit_file import LoadSeen, Measured
 _TAPS_OF_LOADS = ("input", "load", "output")
 _STEADY = 0.15
 """A current that wanders by less than this share of itself makes one curve."""
-_POINTS, _LOOKED_AT = 200, 20
+_POINTS, _LOOKED_AT, _FULL = 200, 20, 95.0
 _SLOW = (1.0, 1.5, 2.2)
 """Times its resistance at a step, that its volts fall by in the end: at least, in the middle, at most. Common practice, no source."""
 
@@ -87,7 +89,20 @@ def measured_in(logbook: Logbook) -> Measured:
         found = of(number)
         return _left_after(found[0], found[2], source, logbook) if found is not None else None
 
-    return Measured(source, way, load, newest, left, label)
+    def not_full(name: str) -> str:
+        unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
+        last = next((run for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id) if run.state != "running"), None) if unit else None
+        found = of(last.id) if last is not None else None
+        charge = found[2].findings.get("charge_now") if found is not None else None
+        if charge is None or last is None or percents_of(charge)[1] >= _FULL:
+            return ""
+        low, high = (f"{end:.0f}" for end in percents_of(charge))
+        text = words(
+            "{name} was {low} to {high} % full when it was last looked at ({day}); here it begins full. Write “full {low}..{high} %” to begin with that."
+        )
+        return say(text, name=name, low=low, high=high, day=datetime.fromisoformat(last.started).astimezone().strftime("%-d %b, %H:%M"))
+
+    return Measured(source, way, load, newest, left, label, not_full)
 
 
 def _left_after(run: Run, account: Account, source: Callable[[int], Source | None], logbook: Logbook) -> Source | None:
@@ -114,7 +129,9 @@ def _left_after(run: Run, account: Account, source: Callable[[int], Source | Non
     full = 1 - given.energy_wh / held.energy_wh
     if not full > 0:
         return None
-    return replace(held, full=full, why=say("{why}, less {wh} Wh given", why=held.why, wh=show_with(given.energy_wh, given.energy_u)[0]))
+    return replace(
+        held, full=Uncertain(full), why=say("{why}, less {wh} Wh given", why=held.why, wh=show_with(given.energy_wh, given.energy_u)[0])
+    )
 
 
 def _is_whole(logbook: Logbook, run: Run) -> bool:

@@ -243,7 +243,7 @@ def _for_jobs(kit: Kit, job: tuple[str, Any, Any], count: float, confidence: flo
     _, wh, way = job
     first = kit.sources[0]
     eta = way.efficiency.value if way is not None else 1.0
-    share = first.full - 1 + first.usable
+    share = first.full.value - 1 + first.usable
     needed = (count * wh.value / eta + first.kept_wh) / share
     rng = np.random.default_rng(0)
     many = count * wh.draw(rng, 4000) / (way.efficiency.draw(rng, 4000) if way is not None else 1.0)

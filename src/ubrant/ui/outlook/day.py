@@ -198,7 +198,7 @@ class DayView(QWidget):
             painter.drawPolyline(place(walked.time_s[until], walked.left[until, 0]))
         whole = sum(s.energy_wh for s in kit.sources)
         kept = 1 - sum(s.usable_wh for s in kit.sources) / whole if whole else 0.0
-        if kept > 1e-6 and all(s.full == 1 for s in kit.sources):
+        if kept > 1e-6 and all(s.full.value == 1 for s in kit.sources):
             y = area.bottom() - kept * area.height()
             painter.setPen(QPen(color("loss"), 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
