@@ -9,7 +9,7 @@ from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import DayPart, KitError, KitPart, LoadPart, SourcePart
-from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, in_the_window, kit_part_of
 from ubrant.runs.kits.outlooks import goes_dark, sentence
 
 USUAL = {SOURCE: "Pack 100 Ah 12.8 V label", WAY: "inverter 88 %, idle 7 W, max 300 W", LOAD: "fridge 40 W 8 of 20 min"}
@@ -32,6 +32,8 @@ def test_what_is_usual_is_not_asked_about():
         ({WAY: "inverter 88 %, idle 7 W", LOAD: "fridge 40 kW 8 of 20 min"}, "are watts kilowatts"),
         ({SOURCE: "Pack 100 mAh 12.8 V label"}, "ampere-hours milliampere-hours"),
         ({WAY: "inverter 88 %, max 300 W, surge 20 W"}, "are the two swapped"),
+        ({WAY: "inverter 0.88 %, idle 7 W"}, "passes 0.88 % on: nothing is so bad. Is it 88 %"),
+        ({WAY: "inverter 8.8 %, idle 7 W"}, "Is it 88 %"),
         ({LOAD: "pump 60 W, start 30 W"}, "30 W at its start: are the two swapped"),
         ({LOAD: "pump 60 W, standby 80 W"}, "80 W while it is not: are the two swapped"),
         ({WAY: "inverter 88 %, idle 7 W, max 30 W"}, "fridge takes 40 W while it is on, and inverter carries 30 W"),
@@ -57,6 +59,8 @@ def test_the_sun_shines_by_day():
     ("changes", "more", "says"),
     [
         ({WAY: "inverter 88 %, idle 700 W"}, (), "burns 700 W with nothing on it"),
+        ({LOAD: "saw 250 W, start 1500 W"}, (), "1500 W at its start, and inverter carries 300 W"),
+        ({SOURCE: "Pack 100 Ah 12.8 V label, usable 8 %"}, (), "Only 8 % of Pack may be used: is a digit missing?"),
         ({WAY: "inverter 12 %, idle 7 W"}, (), "passes 12 % on: is that what it loses?"),
         ({SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label", WAY: "w 88 %, leads 10 m 0.75 mm²"}, (), "drop 1.8 V of 12."),
         ({SOURCE: "Pack 100 Ah 12.8 V LiFePO4 label"}, [(SOURCE, "Other 100 Ah 25.6 V LiFePO4 label")], "may not stand the other"),
@@ -109,3 +113,32 @@ def test_just_beside_it_is_not_remarked_on():
 
 def test_a_small_store_may_well_be_empty_at_once():
     look(kit(**{SOURCE: "Bank 0.01 Ah 5 V label", WAY: "step-down 88 %", LOAD: "lamp 3 W"}))  # a minute
+
+
+def test_volts_before_ampere_hours_are_no_name():
+    """As people write it: 12 V 70 Ah."""
+    made = kit(**{SOURCE: "Van 12 V 70 Ah lead-acid label"})
+    assert (made.sources[0].name, made.sources[0].energy_wh) == ("Van", pytest.approx(840))
+
+
+def test_a_day_of_watt_hours_is_watts_on_average():
+    for text in ("fridge 0.9 kWh a day", "fridge 0,9 kWh per day", "fridge 900 Wh a day"):
+        assert kit(**{LOAD: text}).loads[0].drawn.value == pytest.approx(37.5)
+        assert kit(**{LOAD: text}).loads[0].name == "fridge"
+    spread = kit(**{LOAD: "fridge 0.8..1.0 kWh a day"}).loads[0].drawn
+    assert (spread.low, spread.high) == (pytest.approx(33.33, abs=0.01), pytest.approx(41.67, abs=0.01))
+
+
+@pytest.mark.parametrize("text", ["heater 5 Ω", "pc 300 VA", "pump 1 hp"])
+def test_what_is_no_watts_says_what_to_write(text):
+    with pytest.raises(QuantityError, match=f"is not what it draws: write watts, like “{text.split()[0]} 58 W”"):
+        kit(**{LOAD: text})
+
+
+def test_in_the_window_no_table_and_no_key_of_a_file_is_said():
+    with pytest.raises(KitError) as error:
+        kit(**{SOURCE: "Pack 640 Wh, usable 80 Wh"})
+    assert in_the_window(error.value) == "Pack, usable: “80 Wh” is in Wh, and a value in % belongs here."
+    with pytest.raises(KitError) as error:
+        kit(**{LOAD: "fridge"})
+    assert in_the_window(error.value) == "fridge, power: say what it draws, like “58 W”."

@@ -15,9 +15,9 @@ _GONE_S, _HARD_S = 120.0, 720.0
 _SHORT_S, _ROOM, _IDLE_W, _MUCH_W = 30.0, 1.02, 100.0, 10.0
 """What is on no longer than that is a start; more than so many watts no inverter of a maker burns by itself. Common practice, no source."""
 _NIGHT = (21 * 3600.0, 3 * 3600.0)
-_OTHER_VOLTS, _DROP, _LITTLE = 1.4, 0.1, 0.25
+_OTHER_VOLTS, _DROP, _LITTLE, _NONE, _LEAST_USED = 1.4, 0.1, 0.25, 0.1, 0.15
 """Sources of one system lie within two fifths of each other; leads drop a twentieth, and a tenth is too much; what passes on less than a quarter is no
-converter. Common practice, no source."""
+converter, and less than a tenth a slip; nobody uses less than a seventh. Common practice, no source."""
 
 
 def impossible(kit: Kit) -> str:
@@ -27,6 +27,10 @@ def impossible(kit: Kit) -> str:
             text = words("{load} takes {w} W while it is on, and {way} carries {most} W: it would switch off. Which of the two is it?")
             return say(text, load=load.name, w=plain(load.drawn.value, 4), way=way.name, most=plain(way.max_w, 4))
     for way in kit.ways:
+        if way.loss is None and way.efficiency.value < _NONE:
+            text = words("{way} passes {n} % on: nothing is so bad. Is it {other} %, or is that what it loses?")
+            share = 100 * way.efficiency.value
+            return say(text, way=way.name, n=plain(share, 3), other=plain(100 * share if share < 1 else 10 * share, 3))
         if way.surge_w < way.max_w < math.inf:
             text = words("{way} carries {most} W all the time and {surge} W at a start: are the two swapped?")
             return say(text, way=way.name, most=plain(way.max_w, 4), surge=plain(way.surge_w, 4))
@@ -59,6 +63,10 @@ def unlikely(kit: Kit) -> Iterator[str]:
         )
         yield say(text, time=show_duration(gone_s))
     yield from _of_volts(kit)
+    yield from _of_starts(kit)
+    for source in kit.sources:
+        if source.usable < _LEAST_USED:
+            yield say("Only {n} % of {name} may be used: is a digit missing?", n=plain(100 * source.usable, 3), name=source.name)
     for way in kit.ways:
         if way.loss is None and way.efficiency.value < _LITTLE:
             yield say("{way} passes {n} % on: is that what it loses?", way=way.name, n=plain(100 * way.efficiency.value, 3))
@@ -74,6 +82,16 @@ def unlikely(kit: Kit) -> Iterator[str]:
         if len(together) > 1 and watts > _ROOM * way.max_w:
             text = words("All that goes through {way} at once is {w} W, and it carries {most}: when they are on together it switches off.")
             yield say(text, way=way.name, w=show(watts, 3), most=plain(way.max_w, 4))
+
+
+def _of_starts(kit: Kit) -> Iterator[str]:
+    """A start over what its way carries all the time, where nobody said what that carries at a start."""
+    for load, way in _through(kit):
+        if load.start_w > way.max_w and math.isinf(way.surge_w):
+            text = words(
+                "{load} takes {start} W at its start, and {way} carries {most} W: whether it carries more for a moment was not said. Write its surge, or it may not start."
+            )
+            yield say(text, load=load.name, start=plain(load.start_w, 4), way=way.name, most=plain(way.max_w, 4))
 
 
 def _of_volts(kit: Kit) -> Iterator[str]:

@@ -10,8 +10,8 @@ from typing import TypeVar
 from pydantic import BaseModel
 
 from ubrant.core.outlook.duty import parse_duty
-from ubrant.core.quantities.quantity import NUMBER, QuantityError
-from ubrant.core.wording import say
+from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain
+from ubrant.core.wording import say, words
 from ubrant.runs.kits.kit_file import STRAIGHT
 from ubrant.runs.kits.kit_parts import DayPart, InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
 
@@ -89,7 +89,7 @@ def read_source(text: str) -> SourcePart:
     if match := re.search(r"\b(left after )?run\s+(\d+)\b", first):
         given["name"], given["left_after" if match[1] else "run"] = first[: match.start()].strip(" :"), int(match[2])
     else:
-        name, amount = _name_of(first, rf"{_AMOUNT}[mk]?(?:Wh|Ah)\b")
+        name, amount = _name_of(first, rf"(?:{NUMBER}\s*V\s+)?{_AMOUNT}[mk]?(?:Wh|Ah)\b")
         given["name"] = name
         if amount:
             printed = re.search(r"\b(?:by its label|label|printed)\s*$", amount)
@@ -139,6 +139,12 @@ def read_load(text: str) -> LoadPart:
         if found is not None:
             given["power" if found[2] == "W" else "current"] = found[1].strip()
             behind = found[3].strip()
+        elif match := _A_DAY.search(first):
+            given["name"] = first[: match.start()].strip(" :")
+            given["power"] = _mean_of_a_day(match)
+        elif match := re.search(rf"({NUMBER}\s*(VA|Ω|ohms?|hp|BTU|HP|kcal|Wh|kWh))\s*$", first):
+            text = words("“{what}” is not what it draws: write watts, like “{name} 58 W”, or amperes and volts, like “4.8 A, at 12 V”.")
+            raise QuantityError(say(text, what=match[1], name=first[: match.start()].strip(" :") or say("lamp")))
     if behind:
         duty.append(behind)
     kept = []
@@ -154,6 +160,21 @@ def read_load(text: str) -> LoadPart:
     given["duty"] = ", ".join(duty)
     parse_duty(str(given["duty"]))
     return _filled(LoadPart, LOAD, given, kept)
+
+
+_A_DAY = re.compile(rf"(?P<amount>{_AMOUNT})(?P<kilo>k?)Wh\s+(?:a|per|in a)\s+day\s*$", re.I)
+
+
+def _mean_of_a_day(match: re.Match[str]) -> str:
+    """``0.9 kWh a day`` as the watts that it is on average: 37.5 W."""
+    factor = 1000.0 if match["kilo"] else 1.0
+    return f"{re.sub(r'[0-9][0-9.,]*', lambda one: plain(parse_number(one[0]) * factor / 24, 4), match['amount']).strip()} W"
+
+
+def in_the_window(error: Exception) -> str:
+    """What a file would be told by its tables and keys, for who writes rows."""
+    text = re.sub(r"^\[\[?\w+\]\]? ", "", str(error))
+    return re.sub(r'\b\w+ = "([^"]+)"', r"“\1”", text)
 
 
 def read_input(text: str) -> InputPart:
@@ -193,10 +214,10 @@ def _parts(text: str) -> list[str]:
 
 def _keyword(part: str, kind: str) -> tuple[str, str] | None:
     """(field, its text) of ``idle 7 W``; also with the amount first where that is how one says it: ``80 Wh kept back``."""
-    for words, key in sorted(_SAID[kind], key=lambda pair: -len(pair[0])):
-        if match := re.fullmatch(rf"{re.escape(words)}\s*:?\s+(.+)", part, re.I):
+    for word, key in sorted(_SAID[kind], key=lambda pair: -len(pair[0])):
+        if match := re.fullmatch(rf"{re.escape(word)}\s*:?\s+(.+)", part, re.I):
             return key, match[1]
-        if match := re.fullmatch(rf"(.*\d.*?)\s+{re.escape(words)}", part, re.I):
+        if match := re.fullmatch(rf"(.*\d.*?)\s+{re.escape(word)}", part, re.I):
             return key, match[1]
     return None
 
@@ -205,7 +226,7 @@ def _filled(part: type[_T], kind: str, given: dict[str, object], rest: list[str]
     for piece in rest:
         found = _keyword(piece, kind)
         if found is None:
-            known = ", ".join(dict.fromkeys(words for words, _ in _SAID[kind]))
+            known = ", ".join(dict.fromkeys(word for word, _ in _SAID[kind]))
             raise QuantityError(say("“{what}” is not understood here: there are {known}.", what=piece, known=known))
         key, value = found
         if key == "reserve" and value.endswith("%"):

@@ -21,7 +21,7 @@ from ubrant.core.record.power_path import PowerPath
 from ubrant.logbook.records import StoredOutlook
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import KitError, KitPart, read_kit
-from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, in_the_window, kit_part_of, load_row, rows_of, to_toml
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
 from ubrant.runs.kits.past_outlooks import Past, happened, inputs_of, kit_corrected, past_of
@@ -232,7 +232,7 @@ class OutlookStage(StageFrame):
             self._kit = kit_corrected(kit_of(self.part, getattr(self, "_measured", None)), self._past)
             self.looked = look_quickly(self._kit) if coarse else look(self._kit, 0)
         except (KitError, QuantityError) as error:
-            self._show_nothing(str(error))
+            self._show_nothing(in_the_window(error))
             return
         self._show(self.looked, closely=coarse, held=coarse)
         if not coarse:
@@ -395,7 +395,7 @@ class OutlookStage(StageFrame):
                 kit = kit_of(kit_part_of(rows, starts), getattr(self, "_measured", None))
                 told = self._runs_for(look_quickly(kit))
             except (KitError, QuantityError) as error:
-                told = str(error)
+                told = in_the_window(error)
             what = button(name, partial(self._take_variant, place), "link")
             self._others.addLayout(row(what, label(told), button("×", partial(self._drop_variant, place), "link"), stretch=1))
 
@@ -545,4 +545,4 @@ def _size_text(part: KitPart, kit: Kit, text: str) -> str:
     try:
         return size_sentence(size_of(part, kit, parse_wanted(text), 0.9))
     except (KitError, QuantityError) as error:
-        return str(error)
+        return in_the_window(error)
