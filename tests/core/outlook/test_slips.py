@@ -131,7 +131,7 @@ def test_a_day_of_watt_hours_is_watts_on_average():
 
 @pytest.mark.parametrize("text", ["heater 5 Ω", "pc 300 VA", "pump 1 hp"])
 def test_what_is_no_watts_says_what_to_write(text):
-    with pytest.raises(QuantityError, match=f"is not what it draws: write watts, like “{text.split()[0]} 58 W”"):
+    with pytest.raises(KitError, match=f"is not what it draws: write watts, like “{text.split()[0]} 58 W”"):
         kit(**{LOAD: text})
 
 
@@ -142,3 +142,45 @@ def test_in_the_window_no_table_and_no_key_of_a_file_is_said():
     with pytest.raises(KitError) as error:
         kit(**{LOAD: "fridge"})
     assert in_the_window(error.value) == "fridge, power: say what it draws, like “58 W”."
+
+
+@pytest.mark.parametrize("text", ["3 x lamp 5 W", "lamp 3 × 5 W", "lamp 3 x 5.0 W"])
+def test_so_many_of_one_are_so_many_times_its_watts(text):
+    """Three lamps were taken for one."""
+    assert kit(**{LOAD: text}).loads[0].drawn.value == 15
+    assert kit(**{LOAD: "lamp 2 5 W"}).loads[0].drawn.value == 5, "a lamp that is called 2"
+    assert kit(**{LOAD: "2 x lamp 5 ± 0.5 W"}).loads[0].drawn.u == pytest.approx(2 * kit(**{LOAD: "lamp 5 ± 0.5 W"}).loads[0].drawn.u)
+
+
+def test_a_panel_gives_nothing_by_night():
+    """60 W for ever carried a lamp for ever."""
+    for text in ("panel 60 W", "roof panel 60 W 00:00 to 24:00", "solar 60 W"):
+        with pytest.raises(KitError, match="by day and by night as it is written"):
+            kit(more=[(INPUT, text)])
+    assert any("a panel rises and falls" in text for text in kit(more=[(INPUT, "panel 60 W 08:00 to 18:00")]).remarks)
+    assert not any("rises and falls" in text for text in kit(more=[(INPUT, "panel 60 W sun 08:00 to 18:00")]).remarks)
+    assert not any("rises and falls" in text for text in kit(more=[(INPUT, "charger 60 W 08:00 to 18:00")]).remarks)
+
+
+@pytest.mark.parametrize(
+    ("rows", "says"),
+    [
+        ([(SOURCE, "Pack 50 Ah 12.8 V LiFePO4 label"), (LOAD, "fridge 230 V 90 W, straight")], "fridge takes 230 V, and Pack has 12.8 V"),
+        ([(SOURCE, "Pack 50 Ah 25.6 V LiFePO4 label"), (LOAD, "fridge 4 A, at 12 V, straight")], "fridge takes 12 V, and Pack has 25.6 V"),
+        ([(SOURCE, "Pack 50 Ah 12.8 V LiFePO4 label"), (WAY, "inverter 88 %, cut-off 1.05 V"), (LOAD, "lamp 20 W")], "goes off at 1.05 V"),
+        ([(SOURCE, "Pack 20 Ah 12.8 V label"), (LOAD, "lamp 20 W"), (INPUT, "charger 2000 W")], "few batteries may be charged so fast"),
+        ([(SOURCE, "Bank 20000 Ah 3.7 V label"), (LOAD, "lamp 3 W")], "was 20000 mAh meant"),
+    ],
+)
+def test_what_does_not_go_together_is_remarked_on(rows, says):
+    assert any(says in text for text in kit_of(kit_part_of(rows, "17:00")).remarks)
+
+
+def test_what_goes_together_is_not():
+    rows = [
+        (SOURCE, "Pack 50 Ah 12.8 V LiFePO4 label"),
+        (WAY, "inverter 88 %, cut-off 10.5 V"),
+        (LOAD, "lamp 12 V 20 W, straight"),
+        (INPUT, "charger 150 W"),
+    ]
+    assert kit_of(kit_part_of(rows, "17:00")).remarks == ()

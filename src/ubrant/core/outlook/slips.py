@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 
 from ubrant.core.outlook.duty import DAY_S
-from ubrant.core.outlook.kit import CURRENT, SUN, Kit, Load, Source, Way
+from ubrant.core.outlook.kit import CONSTANT, CURRENT, SUN, Kit, Load, Source, Way
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.wording import say, words
 
@@ -15,6 +16,10 @@ _GONE_S, _HARD_S = 120.0, 720.0
 _SHORT_S, _ROOM, _IDLE_W, _MUCH_W = 30.0, 1.02, 100.0, 10.0
 """What is on no longer than that is a start; more than so many watts no inverter of a maker burns by itself. Common practice, no source."""
 _NIGHT = (21 * 3600.0, 3 * 3600.0)
+_OF_SUN = re.compile(r"\b(?:panels?|solar|sun|pv)\b", re.I)
+_LONGEST_DAY_S, _FITS, _LOW_CUTOFF, _FAST, _SMALL_WH = 18 * 3600.0, (0.75, 1.35), 0.5, 1.5, 20.0
+"""No panel is in the sun for longer; volts on a label and those of a source that go together; a cut-off under such a share of them is a slip; faster than in two thirds of
+an hour few batteries are charged, and of so few Wh a capacitor may be. Common practice, no source."""
 _OTHER_VOLTS, _DROP, _LITTLE, _NONE, _LEAST_USED = 1.4, 0.1, 0.25, 0.1, 0.15
 """Sources of one system lie within two fifths of each other; leads drop a twentieth, and a tenth is too much; what passes on less than a quarter is no
 converter, and less than a tenth a slip; nobody uses less than a seventh. Common practice, no source."""
@@ -27,7 +32,7 @@ def impossible(kit: Kit) -> str:
             text = words("{load} takes {w} W while it is on, and {way} carries {most} W: it would switch off. Which of the two is it?")
             return say(text, load=load.name, w=plain(load.drawn.value, 4), way=way.name, most=plain(way.max_w, 4))
     for way in kit.ways:
-        if way.loss is None and way.efficiency.value < _NONE:
+        if way.loss is None and 0 < way.efficiency.value < _NONE:
             text = words("{way} passes {n} % on: nothing is so bad. Is it {other} %, or is that what it loses?")
             share = 100 * way.efficiency.value
             return say(text, way=way.name, n=plain(share, 3), other=plain(100 * share if share < 1 else 10 * share, 3))
@@ -47,6 +52,15 @@ def impossible(kit: Kit) -> str:
         text = words("{w} W would empty {wh} Wh in {time}: are watts kilowatts, or ampere-hours milliampere-hours?")
         return say(text, w=show(_all_on_w(kit), 3), wh=show(_held_wh(kit), 3), time=show_duration(gone_s))
     for one in kit.inputs:
+        if (
+            _OF_SUN.search(one.name)
+            and one.shape == CONSTANT
+            and sum((end - start) % DAY_S or DAY_S for start, end in one.duty.windows or ((0.0, 0.0),)) > _LONGEST_DAY_S
+        ):
+            text = words(
+                "{name} gives {w} W by day and by night as it is written: write when the sun shines on it, like “{name} {w} W sun 08:00 to 18:00”."
+            )
+            return say(text, name=one.name, w=plain(one.watts.value, 4))
         for start, end in one.duty.windows if one.shape == SUN else ():
             noon = (start + end) / 2 % DAY_S
             if noon >= _NIGHT[0] or noon < _NIGHT[1]:
@@ -64,6 +78,8 @@ def unlikely(kit: Kit) -> Iterator[str]:
         yield say(text, time=show_duration(gone_s))
     yield from _of_volts(kit)
     yield from _of_starts(kit)
+    yield from _of_feeding(kit)
+    yield from _of_inputs(kit)
     for source in kit.sources:
         if source.usable < _LEAST_USED:
             yield say("Only {n} % of {name} may be used: is a digit missing?", n=plain(100 * source.usable, 3), name=source.name)
@@ -82,6 +98,36 @@ def unlikely(kit: Kit) -> Iterator[str]:
         if len(together) > 1 and watts > _ROOM * way.max_w:
             text = words("All that goes through {way} at once is {w} W, and it carries {most}: when they are on together it switches off.")
             yield say(text, way=way.name, w=show(watts, 3), most=plain(way.max_w, 4))
+
+
+def _of_feeding(kit: Kit) -> Iterator[str]:
+    """Loads of other volts straight from a source, and cut-offs that none of its kind has."""
+    volts = _volts_known(kit.sources[0])
+    if not volts:
+        return
+    for load in kit.loads:
+        if not load.way and load.at_v and not _FITS[0] < load.at_v / volts < _FITS[1]:
+            text = words(
+                "{load} takes {v} V, and {source} has {s} V: what stands between burns some, too. Name it, like “inverter 88 %, idle 7 W”, unless {source} has such an outlet."
+            )
+            yield say(text, load=load.name, v=plain(load.at_v), source=kit.sources[0].name, s=plain(volts, 3))
+    for way in kit.ways:
+        if 0 < way.cutoff_v < _LOW_CUTOFF * volts:
+            text = words("{way} goes off at {v} V, and {source} has {s} V: did a digit slip?")
+            yield say(text, way=way.name, v=plain(way.cutoff_v), source=kit.sources[0].name, s=plain(volts, 3))
+
+
+def _of_inputs(kit: Kit) -> Iterator[str]:
+    """A panel that gives as much all day, and a charge that few batteries stand."""
+    held = _held_wh(kit)
+    for one in kit.inputs:
+        if _OF_SUN.search(one.name) and one.shape == CONSTANT:
+            text = words("{name} gives {w} W from its first hour to its last: a panel rises and falls. Write “sun” before its hours.")
+            yield say(text, name=one.name, w=plain(one.watts.value, 4))
+        watts = min(one.watts.value, one.limit_w)
+        if held > _SMALL_WH and watts > _FAST * held:
+            text = words("{name} would fill {wh} Wh in {time}: few batteries may be charged so fast. Is it what the charger gives?")
+            yield say(text, name=one.name, wh=show(held, 3), time=show_duration(3600 * held / watts))
 
 
 def _of_starts(kit: Kit) -> Iterator[str]:

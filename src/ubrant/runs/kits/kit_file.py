@@ -116,7 +116,8 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     begun = [
         text for one, source in zip(part.source, sources, strict=True) if not one.full.strip() and (text := measured.not_full(source.name))
     ]
-    kit = Kit(sources, loads, ways, inputs, starts, part.name, (*begun, *remarks, *_plugs(sources, ways, loads)))
+    asked = [text for one in part.source if one.label.strip() for text in parse_label(one.label, one.chemistry or None).queries]
+    kit = Kit(sources, loads, ways, inputs, starts, part.name, (*asked, *begun, *remarks, *_plugs(sources, ways, loads)))
     if trouble := impossible(kit):
         raise KitError(trouble)
     kit = replace(kit, remarks=(*kit.remarks, *unlikely(kit)))

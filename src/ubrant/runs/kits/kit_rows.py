@@ -127,6 +127,7 @@ def read_load(text: str) -> LoadPart:
         A part that is not understood.
     """
     first, *rest = _parts(text)
+    first, count = _counted(first)
     given: dict[str, object] = {}
     duty = []
     if match := re.search(r"\brun\s+(\d+)\b", first):
@@ -137,11 +138,13 @@ def read_load(text: str) -> LoadPart:
         found = re.match(rf"({_AMOUNT}[mk]?([WA]))\b\s*(.*)", amount)
         behind = ""
         if found is not None:
-            given["power" if found[2] == "W" else "current"] = found[1].strip()
+            given["power" if found[2] == "W" else "current"] = _times(found[1].strip(), count)
             behind = found[3].strip()
+            if fed := re.fullmatch(rf"(.*\S)\s+({NUMBER}\s*V)", name):
+                given["name"], given["at"] = fed[1], fed[2]
         elif match := _A_DAY.search(first):
             given["name"] = first[: match.start()].strip(" :")
-            given["power"] = _mean_of_a_day(match)
+            given["power"] = _times(_mean_of_a_day(match), count)
         elif match := re.search(rf"({NUMBER}\s*(VA|Ω|ohms?|hp|BTU|HP|kcal|Wh|kWh))\s*$", first):
             text = words("“{what}” is not what it draws: write watts, like “{name} 58 W”, or amperes and volts, like “4.8 A, at 12 V”.")
             raise QuantityError(say(text, what=match[1], name=first[: match.start()].strip(" :") or say("lamp")))
@@ -162,13 +165,26 @@ def read_load(text: str) -> LoadPart:
     return _filled(LoadPart, LOAD, given, kept)
 
 
+def _counted(first: str) -> tuple[str, int]:
+    """Without how many there are of it: ``3 x lamp 5 W``, ``lamps 3 × 5 W``."""
+    match = re.match(r"\s*(\d+)\s*[x×]\s+(?=\D)", first) or re.search(rf"(?<=\s)(\d+)\s*[x×]\s*(?={_AMOUNT}[mk]?[WA]\b)", first)
+    return (f"{first[: match.start()]}{first[match.end() :]}", int(match[1])) if match else (first, 1)
+
+
+def _times(amount: str, factor: float) -> str:
+    """So many times as much, its width too: ``3 ± 0.2 W`` twice is ``6 ± 0.4 W``."""
+    return (
+        amount if factor == 1 else re.sub(r"\d+(?:\.\d+)?", lambda one: plain(parse_number(one[0]) * factor, 6), amount.replace(",", "."))
+    )
+
+
 _A_DAY = re.compile(rf"(?P<amount>{_AMOUNT})(?P<kilo>k?)Wh\s+(?:a|per|in a)\s+day\s*$", re.I)
 
 
 def _mean_of_a_day(match: re.Match[str]) -> str:
     """``0.9 kWh a day`` as the watts that it is on average: 37.5 W."""
     factor = 1000.0 if match["kilo"] else 1.0
-    return f"{re.sub(r'[0-9][0-9.,]*', lambda one: plain(parse_number(one[0]) * factor / 24, 4), match['amount']).strip()} W"
+    return f"{_times(match['amount'].strip(), factor / 24)} W"
 
 
 def in_the_window(error: Exception) -> str:
