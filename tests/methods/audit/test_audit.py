@@ -199,13 +199,13 @@ def test_how_long_it_lasts_begins_with_what_is_in_it_now(tmp_path):
 
 def test_it_says_so_first_and_from_full_beside_it(tmp_path):
     sentence = told_at(tmp_path, "12.40")["sentence"]
-    assert "from now, 59 to 85 % full by its volts at rest, and 4 h 34 min from full" in sentence
+    assert "from now, 59 to 85 % full by its volts at rest, and 2:58 to 4:40 h from full" in sentence
     assert told_at(tmp_path, "12.40")["findings"]["hours_now"]["bound"] == "between"
 
 
 def test_where_nothing_is_left_above_what_stays_in_it_no_hours_are_promised(tmp_path):
     out = told_at(tmp_path, "11.60")
-    assert "nothing is left above the 50 % that stay in it; from full it would last 4 h 34 min" in out["sentence"]
+    assert "nothing is left above the 50 % that stay in it; from full it would last 2:58 to 4:40 h" in out["sentence"]
     assert "hours_now" not in out["findings"]
 
 

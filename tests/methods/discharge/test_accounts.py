@@ -179,8 +179,8 @@ def test_what_is_left_after_a_run_that_was_stopped(logbook):
     assert not given.whole
     left = measured.left(run.id)
     whole = measured.source(1)
-    assert left.full == pytest.approx(1 - given.energy_wh / whole.energy_wh)
-    assert 0.4 < left.full < 0.6
+    assert left.full.value == pytest.approx(1 - given.energy_wh / whole.energy_wh)
+    assert 0.4 < left.full.value < 0.6
     part = kit_part_of([("source", f"Pack left after run {run.id}"), ("load", "lamp 60 W")])
     assert rows_of(part)[0] == ("source", f"Pack left after run {run.id}")
     assert look(kit_of(part, measured), 0).runtime_s == pytest.approx(left.usable_wh / 60 * 3600, rel=0.02)

@@ -24,6 +24,8 @@ from ubrant.core.wording import say
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
 """What people write a small value in, a thousandth of the unit it is kept in."""
 _SMALL_UNDER = 0.1
+EDGE, _NONE = 0.1, 0.005
+"""So much of its band from an end a value is no best one; so little of the higher end is nothing. Common practice, no source."""
 AT_LEAST, AT_MOST, BETWEEN = "at least", "at most", "between"
 
 
@@ -116,6 +118,14 @@ class Finding:
             return None
         return self.value - math.hypot(u, self.sides[0]), self.value + math.hypot(u, self.sides[1])
 
+    @property
+    def is_at_an_edge(self) -> bool:
+        """Whether its value is next to an end of what it lies between, as it is where a label is all that is known."""
+        if self.value is None or self.span is None or self.bound or not any(self.sides):
+            return False
+        low, high = self.span
+        return min(self.value - low, high - self.value) <= EDGE * (high - low)
+
     def _span_text(self) -> str:
         """``94 to 150``, in the unit of the value."""
         shown = self.for_people()
@@ -123,6 +133,7 @@ class Finding:
         low, high = shown.span
         if self.unit == "s":
             return _hours_between(low, high)
+        low = low if abs(low) > _NONE * abs(high) else 0.0
         figures = 3 if high - low < 0.3 * abs(shown.value or 0.0) else 2
         return say("{low} to {high}", low=show(low, figures), high=show(high, figures))
 
@@ -176,7 +187,9 @@ class Finding:
         return f"± {show_with(shown.value or 0.0, shown.expanded_uncertainty)[1]}"
 
     def with_uncertainty(self) -> str:
-        """``48.87 ± 0.29 Ah``, for a sentence."""
+        """``48.87 ± 0.29 Ah``, for a sentence; of what lies on one side of its value only the span: an end of a band is no best value."""
+        if self.is_at_an_edge:
+            return self._span_text() if self.unit == "s" else f"{self._span_text()} {self.for_people().unit}".rstrip()
         if self.value is None or not self.expanded_uncertainty or self.unit == "s" or self.bound or any(self.sides):
             return f"{self.value_text()} {self.uncertainty_text()}".strip()
         shown = self.for_people()

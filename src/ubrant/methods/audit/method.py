@@ -258,7 +258,7 @@ def _how_long(findings: Mapping[str, Finding], usable: float) -> str:
     if charge is None:
         return say("; with all on it lasts {t} from full", t=full.with_uncertainty())
     low, high = percents_of(charge)
-    told = {"low": f"{low:.0f}", "high": f"{high:.0f}", "full": full.value_text()}
+    told = {"low": f"{low:.0f}", "high": f"{high:.0f}", "full": full.with_uncertainty()}
     if now is None:
         text = words(
             "; at {low} to {high} % by its volts at rest nothing is left above the {kept} % that stay in it; from full it would last {full}"
