@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -36,6 +37,10 @@ _REPEATS = frozenset({"charge", "energy", "duration", "label_share"})
 _OHMS_ALIKE_C = 3.0
 """Resistance changes by a few percent for each degree. Common practice, no source."""
 _KEYS = ("charge", "energy", "duration", "resistance", "mean_voltage", "idle_power")
+_AMOUNTS = frozenset({"Ah", "Wh", "s"})
+_TO_ITS_END = frozenset({"label_share", "mean_voltage", "peukert_exponent"})
+"""What only a run to its end tells, and tests tell differently."""
+_NUMBERED = re.compile(r"_\d+$")
 _POINTS = 500
 _MOST_RUNS = 200
 _YEAR_S = 365.25 * 86400.0
@@ -115,6 +120,7 @@ def differing(runs: Sequence[Compared]) -> list[Differing]:
         _numbers(say("cut-off"), [_cutoff(c) for c in runs], "V", _ALIKE["cut-off"], relative=True),
         _row(say("meter"), [", ".join(dict.fromkeys(m.name for m in c.record.head.setup.meters.values() if m.name)) for c in runs]),
         _row(say("leads"), [c.record.head.setup.leads.describe() if c.record.head.setup.leads.length_m else "" for c in runs]),
+        _row(say("what is fed"), [device.name if (device := c.record.head.setup.device) is not None else "" for c in runs]),
         _row(say("fully charged"), [{True: say("yes"), False: say("no"), None: ""}[c.record.head.conditions.was_full] for c in runs]),
         _row(say("ended by"), [c.account.ended_by for c in runs]),
     ]
@@ -178,7 +184,11 @@ def shared_by(one: Compared, other: Compared) -> Shared:
 def pair_of(one: Compared, other: Compared) -> Pair:
     """The second held against the first."""
     shared = shared_by(one, other)
-    mine, theirs = _findings(one), _findings(other)
+    for asked in (one, other):
+        if asked.account.held_back:
+            text = words("{name}: {why} Until that is answered it is held against nothing.")
+            return Pair(one, other, {}, shared, say(text, name=asked.title, why=asked.account.sentence), "")
+    mine, theirs = _comparable(one, other)
     keys = dict.fromkeys((*_KEYS, *one.account.answers, *mine))
     why_not = ""
     for key in [k for k in mine if k.startswith("resistance") and k in theirs]:
@@ -195,6 +205,10 @@ def pair_of(one: Compared, other: Compared) -> Pair:
             found[key] = made
     odd = tuple(row.name for row in differing([one, other]) if len(row.odd) > 1 and row.odd[1] and row.name != say("ended by"))
     chief = next((k for k in (*_KEYS, *one.account.answers) if k in found), None)
+    if (unfinished := _unfinished(one, other)) is not None:
+        sentence, is_open = unfinished
+        settle = (say("Run it to its end once more: then it can be told."), why_not) if is_open else (why_not,)
+        return Pair(one, other, found, shared, sentence, " ".join(filter(None, settle)))
     if chief is None:
         return Pair(one, other, found, shared, say("They have nothing in common to be held against each other."), "")
     return Pair(
@@ -205,6 +219,57 @@ def pair_of(one: Compared, other: Compared) -> Pair:
         _sentence(one, other, found[chief], shared, odd),
         " ".join(filter(None, (would_settle(found[chief], shared, odd), why_not))),
     )
+
+
+def _is_part(one: Compared) -> bool:
+    """Whether it was stopped before its end, or began late: what it gave is *at least* so much."""
+    return one.account.energy is not None and not one.account.energy.whole
+
+
+def _comparable(one: Compared, other: Compared) -> tuple[dict[str, Finding], dict[str, Finding]]:
+    """What of each can be held against the other: of one that did not reach its end no amount, of two tests only what both look for, and of what is numbered
+    (a mode, a load) that of the same name.
+    """
+    mine, theirs = _findings(one), _findings(other)
+    part, apart = _is_part(one) or _is_part(other), one.run.method != other.run.method
+
+    def is_left_out(key: str, found: Finding) -> bool:
+        if part and (found.unit in _AMOUNTS or key in _TO_ITS_END):
+            return True
+        return apart and (found.unit == "s" or key in _TO_ITS_END or "label" in key)
+
+    by_name = {(_NUMBERED.sub("", key), f.name.lower()): f for key, f in theirs.items() if _NUMBERED.search(key)}
+    for key in [k for k in mine if _NUMBERED.search(k)]:
+        theirs.pop(key, None)
+        if (same := by_name.get((_NUMBERED.sub("", key), mine[key].name.lower()))) is not None:
+            theirs[key] = same
+    left, right = ({k: f for k, f in found.items() if not is_left_out(k, f)} for found in (mine, theirs))
+    return left, right
+
+
+def _unfinished(one: Compared, other: Compared) -> tuple[str, bool] | None:
+    """What can be said where one did not reach its end: that it gave more all the same, or that nobody can tell, and whether that is open; None where both did."""
+    key = next((k for k in ("charge", "energy", "energy_out") if k in one.account.findings and k in other.account.findings), None)
+    parts = [c for c in (one, other) if _is_part(c)]
+    if not parts or key is None:
+        return None
+    names = {id(c): c.name if one.name != other.name else c.title for c in (one, other)}
+    if len(parts) == 1:
+        part, whole = parts[0], other if parts[0] is one else one
+        gave, has = part.account.findings[key], whole.account.findings[key]
+        least = (gave.value or 0.0) - (gave.expanded_uncertainty or 0.0)
+        told = {
+            "part": names[id(part)],
+            "gave": f"{plain(gave.value or 0.0, 4)} {gave.unit}",
+            "whole": names[id(whole)],
+            "has": has.with_uncertainty(),
+        }
+        if least > (has.value or 0.0) + (has.expanded_uncertainty or 0.0):
+            return say("{part} gave at least {gave}, more than {whole} ({has}).", **told)
+        return say(
+            "{part} did not reach its end: it gave at least {gave}, and {whole} {has}. Which of them gives more cannot be told.", **told
+        )
+    return say("Neither reached its end: which of them gives more cannot be told.")
 
 
 def _ohms_unlike(one: Compared, other: Compared, mine: Finding, theirs: Finding) -> str:
@@ -269,7 +334,7 @@ def _sentence(one: Compared, other: Compared, found: Difference, shared: Shared,
         if found.difference.unit in {"Ah", "Wh"}:
             text = say("{b} gives {d} {more} than {a}.", a=names[0], b=names[1], d=amount, more=more)
         else:
-            text = say("{b} has {d} {more} {what} than {a}.", a=names[0], b=names[1], d=amount, more=more, what=what)
+            text = say("{what}: {b} {d} {more} than {a}.", a=names[0], b=names[1], d=amount, more=more, what=found.difference.name)
     if found.cancels:
         text += say(" One meter read both: its errors drop out of the difference.")
     if odd:
