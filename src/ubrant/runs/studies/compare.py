@@ -265,11 +265,10 @@ def _unfinished(one: Compared, other: Compared) -> tuple[str, bool] | None:
             "has": has.with_uncertainty(),
         }
         if least > (has.value or 0.0) + (has.expanded_uncertainty or 0.0):
-            return say("{part} gave at least {gave}, more than {whole} ({has}).", **told)
-        return say(
-            "{part} did not reach its end: it gave at least {gave}, and {whole} {has}. Which of them gives more cannot be told.", **told
-        )
-    return say("Neither reached its end: which of them gives more cannot be told.")
+            return say("{part} gave at least {gave}, more than {whole} ({has}).", **told), False
+        text = words("{part} did not reach its end: it gave at least {gave}, and {whole} {has}. Which of them gives more cannot be told.")
+        return say(text, **told), True
+    return say("Neither reached its end: which of them gives more cannot be told."), True
 
 
 def _ohms_unlike(one: Compared, other: Compared, mine: Finding, theirs: Finding) -> str:
