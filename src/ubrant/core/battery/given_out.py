@@ -164,6 +164,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         return found, None, said + _ending(given, found)
     if label is not None:
         found |= _against_cells(energy, label)
+        if not given.full and "label_share" in found and not energy.bound:
+            found["label_share"] = _at_least(found["label_share"])
     if given.percent is not None:
         found |= _percent(given, energy, said)
     found |= _as_told(given, said, label.energy_wh if label is not None else None)
@@ -372,6 +374,12 @@ def _lasted(given: Given) -> float:
     kinds = (given.readings, *(pair[0] for pair in (given.watt_hours, given.watts) if pair is not None))
     series = next((kind.time_s for kind in kinds if kind is not None), None)
     return float(series[-1] - series[0]) if series is not None and len(series) > 1 else 0.0
+
+
+def _at_least(share: Finding) -> Finding:
+    """Of one that nobody said was full: it may hold more."""
+    least = (share.value or 0.0) - (share.expanded_uncertainty or 0.0)
+    return Finding(share.key, share.name, least, share.unit, (), say("{w}; nobody said that it was full", w=share.working), bound=AT_LEAST)
 
 
 def _against_cells(energy: Finding, label: Label) -> dict[str, Finding]:

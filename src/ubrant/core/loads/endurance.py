@@ -23,13 +23,16 @@ _ANOTHER = 0.04
 class Ran:
     """Seconds: of running in all (stretches that were off left out), until its alarm, and whether it ended by itself or was stopped with some left.
 
-    ``unseen_s``: before the end nobody looked for so long: it may have gone off any time in it.
+    ``unseen_s``: before the end nobody looked for so long: it may have gone off any time in it. ``points``: of what it holds that were used, by its own
+    display, where that did not begin full or was read when it was stopped; None for all of it. ``was_full``: False where somebody said that it was not.
     """
 
     ran_s: float
     alarm_s: float | None
     ended: bool
     unseen_s: float = 0.0
+    points: Value | None = None
+    was_full: bool | None = None
 
 
 def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding], list[str]]:
@@ -71,9 +74,16 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
         hours = ran.ran_s / 3600
         watts = holds.energy_wh / hours
         working = say("{why} ÷ {h} h", why=holds.why, h=show(hours, 3))
-        if ran.ended:
+        share: Value | float = 1.0
+        if ran.points is not None:
+            share = ran.points / 100
+            told = {"points": show(ran.points.value, 2), "why": holds.why, "h": show(hours, 3)}
+            working = say("{points} points of {why} ÷ {h} h", **told)
+        elif ran.was_full is False:
+            said.append(say("It was not full: what it drew is at most this. Its own percent at the start would tell, or charge it first."))
+        if (ran.ended and ran.was_full is not False) or ran.points is not None:
             early = ran.unseen_s / ran.ran_s if ran.ran_s else 0.0
-            energy = holds.energy
+            energy = holds.energy * share
             if not holds.is_label:
                 energy += energy.value * within(_ANOTHER, words("another rate and another day"))
             found["inferred_power"] = doubtful(

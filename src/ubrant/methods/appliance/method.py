@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account, Group
+from ubrant.core.battery.label_doubt import doubtful, held_by_source
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
@@ -221,16 +222,38 @@ def _each_of(modes: Sequence[str], row: Prompt, like: str) -> tuple[Prompt, ...]
 
 def _dc_account(seen: Seen, names: Sequence[str]) -> Account:
     setup, read = seen.setup, []
+    top_v = max((r.value for line in seen.lines for r in line.jotting.readings if r.quantity == "V" and r.kind != "peak"), default=0.0)
     for name, jotting in _named(seen.record, names):
         found = {r.quantity: (r.value, r.half_width) for r in jotting.readings if r.kind != "peak"}
+        works = plainly(jotting.mark) not in {FALTERS, OFF}
+        if jotting.mark == OFF and not jotting.text and "A" in found and found.get("V", (top_v, 0.0))[0] > _FED * top_v:
+            name, works = OFF, True  # switched off at the volts it runs at, and still read: a mode, and no giving up
         (volts, half_v), (amps, half_a) = (found.get(q, (None, 0.0)) for q in "VA")
-        read.append(Reading(name, volts, amps, half_v, half_a, _peak(jotting), plainly(jotting.mark) not in {FALTERS, OFF}))
+        read.append(Reading(name, volts, amps, half_v, half_a, _peak(jotting), works))
     system = _system_v(setup)
     findings, said = dc_findings(read, seen.accuracy("V"), seen.accuracy("A"), stand_in(system) if system is not None else None)
     most = max((f for key, f in findings.items() if key.startswith("power_")), key=lambda f: f.value or 0.0)
     text = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
+    if (flat := _flat_after(setup, findings, read)) is not None:
+        findings[flat.key] = flat
+        text += say("; while {mode} it is flat after {t}", mode=flat.name.partition(", ")[2], t=flat.with_uncertainty())
     over = Group("Over its volts", tuple(k for k in findings if k.startswith(("law_", "gives_up_"))))
     return _account(setup, findings, most, text, said, names, len(read), (over,))
+
+
+def _flat_after(setup: Setup, findings: Mapping[str, Finding], read: Sequence[Reading]) -> Finding | None:
+    """How soon what it draws when it is off empties its own battery, where its label says that and its volts were read there; None else."""
+    label, holds = setup.label, held_by_source(setup.label)
+    quiet = [f for key, f in findings.items() if key.startswith("power_") and f.name.lower().startswith(STANDBY) and f.value]
+    if label is None or holds is None or not quiet:
+        return None
+    one = min(quiet, key=lambda f: f.value or 0.0)
+    volts = next((r.volts for r in read if r.name == one.name and r.volts), None)
+    if volts is None or not label.is_like(volts) or (one.value or 0.0) <= (one.expanded_uncertainty or 0.0):
+        return None
+    working = say("{why} ÷ {w} W", why=holds.why, w=show(one.value or 0.0, 3))
+    name = say("Flat after, {mode}", mode=one.name)
+    return doubtful("flat_after", name, 3600 * holds.energy / one.known, "s", working, lower=(holds.lower,))
 
 
 def _peak(jotting: TypedLine) -> float | None:
@@ -255,6 +278,8 @@ def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, TypedLin
         yield name or say("mode {number}", number=place), jotting
 
 
+_FED = 0.9
+"""Of the highest volts that were read: there it is fed as ever. Common practice, no source."""
 _TIMES, _BY_W, _SAME = 3.0, 5.0, 0.03
 """What takes so many times as much, and so many watts more, in a mode of one name is another mode, or a slip. Common practice, no source."""
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account
 from ubrant.core.battery.label_doubt import Holds, held_by_source, measured
+from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange
 from ubrant.core.drawings import Bars
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.loads.endurance import Ran, analyse_endurance
@@ -18,6 +19,7 @@ from ubrant.core.record.jot_text import TimedLine as Line
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself
@@ -30,6 +32,8 @@ from ubrant.methods.rows import ANY_MARK, Prompt
 from ubrant.methods.steps import Ask
 
 _STILL_ON = re.compile(r"^\W*still\s+(?:on|going|running)\b", re.I)
+_OWN_DISPLAY, _AT_START_S, _FULL = {"", "station", "bank", "battery", "source"}, 900.0, 99.0
+"""A percent that is read so long after it came on, at the latest, is that of its start; from so many on it was full. Common practice, no source."""
 _LOOKS = 120.0
 """Two notes closer than this are one look."""
 _MOST_OF_LABEL, _LEAST_OF_LABEL, _MOST_RATE = 1.3, 0.6, 6.0
@@ -86,6 +90,7 @@ class EnduranceMethod(TypedMethod):
 
     def _made(self, seen: Seen, holds: Holds | None) -> Account:
         ran = _ran(seen.record.lines, [note.time_s for note in seen.record.of(Note)])
+        ran = replace(ran, points=_points_used(seen.record, ran), was_full=seen.record.head.conditions.full)
         findings, said = analyse_endurance(ran, holds)
         if seen.plan.settings:
             said.append(say("Settings: {what}.", what=seen.plan.settings))
@@ -184,6 +189,22 @@ def _ran(lines: tuple[Line, ...], notes: list[float]) -> Ran:
         ran += looks[-1] - on_since
         ended = False
     return Ran(ran, alarm, ended, unseen)
+
+
+def _points_used(record: Record, ran: Ran) -> Value | None:
+    """Of its own display, from when it came on: to nothing where it went off by itself, else to what it showed last; None where that began full or was not read."""
+    on_s = next((e.time_s for e in record.lines if e.jotting.mark == "load on"), None)
+    shown = [
+        (e.time_s, r.value, r.half_width) for e in record.lines for r in e.jotting.readings if r.quantity == "%" and r.tap in _OWN_DISPLAY
+    ]
+    if on_s is None or not shown or shown[0][0] > on_s + _AT_START_S:
+        return None
+    (_, first, half), (last_s, last, last_half) = shown[0], shown[-1]
+    if ran.ended and first < _FULL:
+        return PercentChange(first, 0.0, half, 0.0, on_s, on_s).fell()
+    if not ran.ended and first - last > LINEARITY_POINTS and last_s > on_s:
+        return PercentChange(first, last, half, last_half, on_s, last_s).fell()
+    return None
 
 
 def _sentence(findings: dict[str, Finding]) -> str:

@@ -258,7 +258,9 @@ class OutputMethod(TypedMethod):
         return Account(
             findings,
             verdict=None if live else verdict,
-            sentence=_sentence(findings, at, whole=given.emptied, came_in=given.came_in) if verdict is None or live else verdict.sentence,
+            sentence=_sentence(findings, at, whole=given.emptied and given.full, emptied=given.emptied, came_in=given.came_in)
+            if verdict is None or live
+            else verdict.sentence,
             warnings=(*(() if live else said), *no_accuracy(energy)),
             ended_by="gave up" if given.gave_up else record.ended_by,
             drawings=lambda: _drawn(given),
@@ -480,13 +482,15 @@ def _with_half(record: Record, tap: str, quantity: str) -> tuple[Series, Array] 
     return series, np.full(len(series), half) if isinstance(half, float) else half
 
 
-def _sentence(findings: dict[str, Finding], at: str, *, whole: bool, came_in: str) -> str:
+def _sentence(findings: dict[str, Finding], at: str, *, whole: bool, emptied: bool, came_in: str) -> str:
     energy, share = findings["energy_out"], findings.get("label_share")
     text = (
         say("Gave {wh} {at} while {what} came in", wh=energy.with_uncertainty(), at=at, what=came_in)
         if came_in
         else say("Gives {wh} {at}", wh=energy.with_uncertainty(), at=at)
         if whole
+        else say("Gave {wh} {at} until it was empty", wh=energy.with_uncertainty(), at=at)
+        if emptied
         else say("At least {wh} {at}", wh=energy.with_uncertainty(), at=at)
     )
     if (charge := findings.get("charge_out")) is not None:
