@@ -99,7 +99,7 @@ def test_refuses_with_a_reason(changes, says):
         ({"current_a": 20.0}, "not like for like"),
         ({"meter": Meter("Old one")}, "no ± and no verdict"),
         ({"label": "12 V 45 Ah"}, "nobody said"),
-        ({"leads": Leads(5.0, 1.0)}, "thicker ones would stay cooler"),
+        ({"leads": Leads(5.0, 1.0)}, "that is much of its volts. Take"),
     ],
 )
 def test_says_what_to_know_without_refusing(changes, says):

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
@@ -42,6 +42,61 @@ class Leads:
 
     def describe(self) -> str:
         return f"2 × {self.length_m:g} m · {self.area_mm2:g} mm²"
+
+
+_HOT_K, _MELTS_K, _DROPS = 40.0, 130.0, 0.05
+"""Over the room: from where on a wire is hot to the hand, and from where on its insulation does not stand it; of the volts, what a pair should not drop. Common
+practice, no source."""
+_GIVES_OFF, _STRANDED, _JACKET_MM = 10.0, 1.3, 1.8
+"""W/(m²·K) that a wire in still air gives off; diameter in mm of a stranded conductor over the root of its mm², and what its insulation adds. Common practice, no source."""
+
+
+def warmer_by(amps: float, area_mm2: float) -> float:
+    """K over the room that a wire by itself in still air settles at: what I²·R makes in a metre over what its surface gives off."""
+    surface_m2 = math.pi * (_STRANDED * math.sqrt(area_mm2) + _JACKET_MM) / 1000
+    return amps**2 * OHM_PER_KM[area_mm2] / 1000 / (_GIVES_OFF * surface_m2)
+
+
+@dataclass(frozen=True)
+class LeadHeat:
+    """What a pair of leads does at a current: why it should be looked at, and whether its insulation would not stand that for hours."""
+
+    sentence: str
+    melts: bool
+
+
+def heat_in(leads: Leads, amps: float, volts: float) -> LeadHeat | None:
+    """What a current does in a pair of leads: heat by I²·R, drop by I·R; None where neither matters.
+
+    Parameters
+    ----------
+    volts : of the system, against which the drop is held
+    """
+
+    drop, warmer = amps * leads.resistance_ohm, warmer_by(amps, leads.area_mm2) if leads.length_m else 0.0
+    if drop <= _DROPS * volts and warmer <= _HOT_K:
+        return None
+    cool = next(
+        (a for a in OHM_PER_KM if warmer_by(amps, a) <= _HOT_K and amps * Leads(leads.length_m, a).resistance_ohm <= _DROPS * volts), None
+    )
+    what = (
+        say("for hours their insulation does not stand that")
+        if warmer > _MELTS_K
+        else say("they get hot, some {k} °C over the room", k=plain(round(warmer, -1)))
+        if warmer > _HOT_K
+        else say("that is much of its volts")
+    )
+    better = say("Take {mm2:g} mm².", mm2=cool) if cool is not None else say("Take shorter ones, and several side by side.")
+    text = say(
+        "At {a} A the leads ({leads}) drop {v} V and turn {w} W into heat: {what}. {better}",
+        a=show(amps, 3),
+        leads=leads.describe(),
+        v=show(drop, 2),
+        w=show(amps * drop, 2),
+        what=what,
+        better=better,
+    )
+    return LeadHeat(text, warmer > _MELTS_K)
 
 
 def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:

@@ -165,8 +165,10 @@ def _of_leads(kit: Kit, way: Way) -> Iterator[str]:
     watts = sum(load.drawn.value for load, through in _through(kit) if through is way) / max(way.efficiency.value, 0.1) + way.idle.value
     drop = way.lead_ohm * watts / volts if volts > 0 else 0.0
     if drop > _DROP * volts:
-        text = words("The leads to {way} drop {v} V of {of} V while all on it is on: they are too thin, or too long.")
-        yield say(text, way=way.name, v=show(drop, 2), of=show(volts, 3))
+        text = words(
+            "The leads to {way} drop {v} V of {of} V and turn {w} W into heat while all on it is on: they are too thin, or too long."
+        )
+        yield say(text, way=way.name, v=show(drop, 2), of=show(volts, 3), w=show(drop * watts / volts, 2))
 
 
 def _through(kit: Kit) -> Iterator[tuple[Load, Way]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.leads import Leads, heat_in
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import Label
@@ -51,18 +51,8 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
         )
     if not plan.own_cutoff_v > 0:
         problems.append(Problem(True, say("The leads would drop all of the voltage: use thicker or shorter ones, or less current.")))
-    drop = plan.current_a * leads.resistance_ohm
-    if drop > 0.05 * plan.cutoff.voltage_v > 0 and plan.own_cutoff_v > 0:
-        problems.append(
-            Problem(
-                False,
-                say(
-                    "The leads drop {drop} V at {current_a} A: thicker ones would stay cooler.",
-                    drop=plain(drop, 3),
-                    current_a=plain(plan.current_a, 3),
-                ),
-            )
-        )
+    if plan.own_cutoff_v > 0 and (hot := heat_in(leads, plan.current_a, plan.cutoff.voltage_v or full_v or 0.0)) is not None:
+        problems.append(Problem(hot.melts, hot.sentence))
     problems += _meter_problems(plan, meter, full_v)
     try:
         unknown = meter.accuracy("V") is None or meter.accuracy("A") is None

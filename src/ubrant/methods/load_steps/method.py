@@ -15,14 +15,14 @@ from ubrant.core.conversion.load_steps import BatteryBehind, Steps, analyse_step
 from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
-from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.equipment.leads import heat_in, lead_sentences
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
-from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.ratings import PARTS, Ratings, parse_ratings, rating_sentences
 from ubrant.core.quantities.readings import ReadingsError, Series
 from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
@@ -59,7 +59,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending, whose_off
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
-from ubrant.methods.ratings import labelled, most_at_output, read_ratings
+from ubrant.methods.ratings import UnitRatings, labelled, most_at_output, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask
@@ -158,7 +158,10 @@ class LoadStepsMethod(Method):
             )
             problems.append(Problem(False, text))
         problems += two_meter_checks(setup, (1.25 * ratings.input_v, input_a), (ratings.output_v, most_w / ratings.output_v))
+        hot = heat_in(setup.leads, input_a, ratings.input_v)
+        problems += [Problem(False, hot.sentence)] if hot is not None else []
         parts = parse_ratings(prepared.criteria.ratings)
+        problems += [Problem(False, first)] if (first := _first_to_give_up(setup, parts, ratings, rated_w, most_w)) else []
         problems += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
         return refusals_first(problems)
 
@@ -357,6 +360,24 @@ def _pulsates(points: Points, ohm: float) -> str:
     return say(
         "The inverter's input current pulsates: volts × amperes of slow meters are up to R·Ī²/2 too much, and battery and leads are not known. Say which battery feeds it."
     )
+
+
+def _first_to_give_up(setup: Setup, parts: Ratings, ratings: UnitRatings, rated_w: float, most_w: float) -> str:
+    """Limits in the order in which a rising load meets them, in watts out; empty where fewer than two are known, or none is met."""
+
+    def watts(input_a: float) -> float:
+        return input_a * 0.85 * 0.9 * ratings.input_v
+
+    known = {say(part): watts(a) if PARTS[part] == "input" else a * ratings.output_v for part, a in parts.amps}
+    if setup.battery is not None and setup.battery.max_current_a:
+        known[say("the most {battery} may give", battery=setup.battery.name)] = watts(setup.battery.max_current_a)
+    if rated_w:
+        known[say("the rating of {unit}", unit=setup.unit.name)] = rated_w
+    inside = sorted((w, name) for name, w in known.items() if w < 1.5 * most_w)
+    if len(known) < 2 or not inside:
+        return ""
+    told = ", ".join(say("{name} at about {w} W", name=name, w=show(w, 2)) for w, name in inside)
+    return say("What gives up first as the load rises: {in_order}.", in_order=told)
 
 
 def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Problem]:
