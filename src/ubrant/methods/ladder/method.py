@@ -336,6 +336,6 @@ def _drawn(steps: Sequence[LadderStep], found: Mapping[str, d.Finding]) -> tuple
         *(Rule(f.value or 0.0, "", tint=tint) for f, _, tint in edges),
         d.Dots(np.arange(1.0, len(steps) + 1), volts, states),
     )
-    plot = d.Plot(say("LadderStep by step"), say("step"), "V", (0.5, len(steps) + 0.5), span, layers, told)
+    plot = d.Plot(say("Step by step"), say("step"), "V", (0.5, len(steps) + 0.5), span, layers, told)
     rungs = tuple(Rung(f, name, tint) for f, name, tint in edges)
     return (plot, Ladder(say("Where it starts and stops, V"), rungs, span)) if rungs else (plot,)
