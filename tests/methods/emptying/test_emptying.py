@@ -243,3 +243,35 @@ def test_a_counter_has_its_column():
     for counter, columns in (("none", 2), ("counts Wh", 3), ("counts Ah, shows volts", 4)):
         made = prepared("emptying", BANK, (METER,), devices=DEVICES, counter=counter)
         assert len(method_of("emptying").by_hand(made).columns) == columns
+
+
+def test_a_device_that_takes_hardly_a_point_is_one_like_the_others(told):
+    out = told(
+        "source 100 % device empty tablet",
+        "source 47 % device full tablet",
+        "source 47 % device 90 % phone",
+        "source 46 % device full phone",
+    )
+    assert out["findings"]["took_2"]["value"] == pytest.approx(0.74, abs=6), "about a point, or at most some"
+    assert out["findings"]["charges_2"]["value"] == pytest.approx(0.1)
+
+
+def test_a_counter_that_runs_on_from_device_to_device_is_read_once_between_them(told):
+    """36.2 Wh when the tablet came off, 46.1 when the phone did: the phone's row before was read without it."""
+    out = told(
+        "source 100 % device empty output 0.00 Wh tablet",
+        "source 47 % device full output 36.20 Wh tablet",
+        "source 47 % device 20 % phone",
+        "source 33 % device full output 46.10 Wh phone",
+    )
+    assert out["findings"]["took_2"]["value"] == pytest.approx(9.9)
+    alone = told("source 100 % device empty tablet", "source 47 % device full output 36.20 Wh tablet")
+    assert any("the counter was read once only" in w for w in alone["warnings"])
+    assert "by the counter" not in alone["findings"]["took_1"]["working"]
+    early = told(
+        "source 100 % device empty output 0.00 Wh tablet",
+        "source 47 % device full output 36.20 Wh tablet",
+        "source 47 % device 20 % phone",
+        "source 33 % device full phone",
+    )
+    assert "Wh a point, as the counter said of the others" in early["findings"]["took_2"]["working"]

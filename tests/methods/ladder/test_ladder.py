@@ -105,6 +105,8 @@ def test_a_supply_at_its_limit_says_nothing_of_the_thing(told, line, more):
         (("4.10 V 0.40 A runs", "3.20 V 0.39 A off"), "", "it is off, and takes 0.39 A"),
         (("4.10 V 0.40 A runs", "3.60 V 0.004 A runs", "3.20 V 0 A off"), "", "it runs, and takes 0.004 A"),
         (("4.10 V runs", "3.20 V off"), "plan volts: 4.1, 3.6 V\n", "3.2 V stood at it where 3.6 V were to be set"),
+        (("5.4 V runs", "3.0 V off"), "", "5.4 V is the highest step, and its label says 3.7 V"),
+        (("2.8 V runs", "2.0 V off"), "", "2.8 V is the highest step, and its label says 3.7 V"),
         (("12.0 V runs", "9.0 V off"), "", "12 V is the highest step, and its label says 3.7 V"),
         (("4.10 V runs", "3.60 V off", "2.9 V does not start", "3.0 V starts"), "", "Are the two mixed up?"),
     ],
@@ -133,8 +135,9 @@ def test_steps_over_its_window_are_refused_and_its_own_are_offered():
     assert "over the 15 V that its label allows" in over[0].text
     usual = prepared("ladder", lamp, (METER,)).plan.volts
     assert usual[0] == 15.0
-    assert usual == tuple(15.0 - k for k in range(len(usual)))
-    assert 8.0 <= usual[-1] < 10.0, "below its window, where it is bound to stop"
+    assert usual == (15.0, 14.0, 13.0, 12.0, 11.0, 10.0, 9.0, 8.0), "to a fifth under its window, where it is bound to stop"
+    plain = prepared("ladder", Unit("Lamp", "load", "12 V, 20 W"), (METER,)).plan.volts
+    assert plain == (13.0, 12.0, 11.0, 10.0, 9.0, 8.0)
 
 
 def test_typed_through_the_window_it_is_the_same_and_what_is_below_off_is_asked_no_more(bench_window, qtbot, told):

@@ -203,7 +203,7 @@ class LadderMethod(d.TypedMethod):
                 yield d.Doubt("order", say(text, low=low.value_text(), high=high.value_text()))
         allowed = volts_by_tap(seen.setup, self.taps).get("input")
         top = max((one.volts for one in steps), default=0.0)
-        if allowed is not None and steps and not _BELOW_LABEL * allowed[2] <= top <= max(allowed[1], 1.4 * allowed[2]):
+        if allowed is not None and steps and not _BELOW_LABEL * allowed[2] <= top <= allowed[1]:
             text = words("{v} V is the highest step, and its label says {label} V: is it this one's, and are the volts in their unit?")
             yield d.Doubt("label", say(text, v=plain(top), label=plain(allowed[2])))
 
