@@ -16,7 +16,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # sums are made in blocks th
 
 from ubrant import __version__
 from ubrant.core.quantities.chemistry import CHEMISTRIES
-from ubrant.core.wording import visible
+from ubrant.core.wording import say, visible
 
 if TYPE_CHECKING:
     from ubrant.core.account import Account
@@ -133,7 +133,10 @@ def _about_label(label: Label | None) -> tuple[str, ...]:
     """What was taken for granted on a label, what it should be asked about, and what was not understood."""
     if label is None:
         return ()
-    unread = (f"Not understood on the label: “{label.unread}”.",) if label.unread else ()
+    left = re.split(r"\b(?:input|solar|output)\b", label.unread, flags=re.I)[0].strip(
+        " ,;"
+    )  # what a port takes is read where a port is looked at
+    unread = (say("Not understood on the label: “{what}”.", what=left),) if left else ()
     return (*label.guesses, *label.queries, *unread)
 
 
