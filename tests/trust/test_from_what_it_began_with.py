@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from tests.command_line import said
+from tests.command_line import said, ubrant
+from tests.making import METER, by_hand, prepared
+from ubrant.core.equipment.unit import Unit
 
 STATION = "unit: Hall station\nkind: station\nlabel: 500 Wh 25.6 V\n"
 
@@ -88,3 +90,41 @@ def test_how_soon_what_it_takes_when_off_empties_its_own_battery(told):
     assert "while off it is flat after" in out["sentence"]
     fed = told(text.replace("3.9 V", "19.0 V"))  # read at the lead of its brick, and not at its battery
     assert "flat_after" not in fed["findings"]
+
+
+def test_half_of_a_store_in_six_hours_is_twice_as_long_from_full(told):
+    """6.25 h on 50 points of its display are 12.5 h on 100; the sheet of answers said that it runs for six."""
+    out = told(clocked("station 50 %", "@19:10 still on", "@23:15 empty"))
+    assert out["findings"]["from_full"]["value"] == pytest.approx(2 * 6.25 * 3600)
+    assert out["sentence"].startswith("It ran for 6 h 15 min from what was in it, 12 h 30 min")
+    assert "from_full" not in told(clocked("station 100 %", "@23:15 empty"))["findings"]
+
+
+def answers_of(book, unit: str) -> str:
+    book.close()
+    return ubrant("answers", str(book.path), unit).stdout
+
+
+def test_the_sheet_of_answers_says_so(logbook):
+    station = Unit("Hall station", "station", "500 Wh 25.6 V")
+    by_hand(logbook, "endurance", prepared("endurance", station, (METER,), settings="x"), {0.0: "load on station 50 %", 22_500.0: "empty"})
+    assert "About 12 h 30 min ± 1 h from full; ran 6 h 15 min" in " ".join(answers_of(logbook, "Hall station").split()).replace(
+        "± 53 min", "± 1 h"
+    )
+
+
+def test_a_run_that_was_stopped_holds_at_least_so_much_on_the_sheet(logbook):
+    """It read “cannot tell yet: holds 19.8 of 50 Ah”."""
+    pack = Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4")
+    plan = prepared("discharge", pack, (METER,), load="10 A", cutoff="11 V", temperature_c="20 °C")
+    by_hand(logbook, "discharge", plan, {0.0: "13.4 V", 60.0: "load on 13.2 V 10 A", 7260.0: "load off 13.0 V 10 A"})
+    assert "Cannot tell yet: holds at least 20.0 ± 1.2 Ah of 50 Ah" in answers_of(logbook, "Pack")
+
+
+def test_half_a_recharge_is_half_of_what_one_takes(told):
+    """20 points of 88.8 Wh for 50 points of the device: 35.5 Wh for a whole one, and 2½ of them are the bank; it said 17.8 Wh each."""
+    text = "unit bank: 24000 mAh 3.7 V\nunit tablet: 7.6 Ah 3.85 V\nmethod recharge: bank -> tablet\n\n@09:40 bank 60 %\n@09:40 tablet 40 %\n@11:25 bank 40 %\n@11:25 tablet 90 %\n"
+    found = told(text)["findings"]
+    assert found["recharge_energy"]["value"] == pytest.approx(0.2 * 88.8 * 2)
+    assert found["charges_from_full"]["value"] * found["recharge_energy"]["value"] == pytest.approx(88.8)
+    assert found["taken_energy"]["value"] == pytest.approx(0.2 * 88.8)

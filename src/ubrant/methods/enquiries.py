@@ -87,6 +87,12 @@ class Answering:
         if account.trouble or account.held_back:
             return ""
         told = {key: _in_an_answer(f) for key, f in account.findings.items() if f.value is not None}
+        if account.energy is not None and not account.energy.whole:  # it may hold more
+            told |= {
+                k: say("at least {amount}", amount=f.value_text())
+                for k, f in account.findings.items()
+                if k in told and f.unit in _AMOUNTS and not f.bound
+            }
         told |= {f"{key}_value": f.value_text() for key, f in account.findings.items() if f.value is not None}
         told |= {f"{key}_about": in_quarters(f.value) for key, f in account.findings.items() if f.value is not None and not f.unit}
         told["short"] = in_short(account)
@@ -109,6 +115,9 @@ class Answering:
         parts += [say(self.takes)] if self.takes else []
         parts += [say(self.wears)] if self.wears else []
         return " · ".join(parts)
+
+
+_AMOUNTS = frozenset({"Ah", "Wh"})
 
 
 def _in_an_answer(finding: Finding) -> str:

@@ -95,6 +95,9 @@ def test_from_any_percent_to_any_and_several_in_a_row():
     assert found["charges_from_full_2"].value == pytest.approx(100 / 30)
     assert found["stored_energy"].value == pytest.approx(18.0)
     assert found["stored_energy"].contributions
+    assert found["taken_energy"].value == pytest.approx(20.0)
+    assert found["recharge_energy"].value == pytest.approx(20 / 0.6), "of a whole one, so that charges times it is what the source holds"
+    assert found["recharge_energy_2"].value == pytest.approx(30.0)
 
 
 def test_a_display_that_stands_at_its_top_hides_energy():

@@ -97,7 +97,7 @@ def recharge_findings(
             said.append(small)
         said += _slips(one, found if number == 1 else {})
         if _is_beyond_belief(found, suffix):
-            for key in ("recharge_energy", "stored_energy", "efficiency_without_idle"):
+            for key in ("recharge_energy", "taken_energy", "stored_energy", "efficiency_without_idle"):
                 found.pop(f"{key}{suffix}", None)
         if one.source is not None and one.source.hidden:
             said.append(
@@ -111,7 +111,8 @@ def recharge_findings(
 
 def _is_beyond_belief(found: Mapping[str, Finding], suffix: str) -> bool:
     """More would arrive than was taken: one of the labels is wrong, and so may be what rests on either."""
-    taken, stored = found.get(f"recharge_energy{suffix}"), found.get(f"stored_energy{suffix}")
+    taken = found.get(f"taken_energy{suffix}", found.get(f"recharge_energy{suffix}"))
+    stored = found.get(f"stored_energy{suffix}")
     whole = taken is not None and stored is not None and bool(taken.value) and not taken.bound
     return whole and f"chain_efficiency{suffix}" not in found
 
@@ -148,7 +149,8 @@ def _slips(one: DeviceRecharge, found: dict[str, Finding]) -> list[str]:
                 time=show_duration(one.missed_s),
             )
         )
-    share, taken, stored = (found.get(key) for key in ("chain_efficiency", "recharge_energy", "stored_energy"))
+    share, stored = found.get("chain_efficiency"), found.get("stored_energy")
+    taken = found.get("taken_energy", found.get("recharge_energy"))
     if share is None and taken is not None and stored is not None and taken.value and not taken.bound:
         said.append(
             say(
@@ -192,6 +194,9 @@ def _one(one: DeviceRecharge, source: Holds | None, device: Holds | None, idle_w
         found += _believable(_efficiency(taken, stored))
         if idle_w and one.hours > 0:
             found += _without_idle(taken, stored, idle_w, one.hours)
+    if taken is not None and taken.value and _PART < gained < _WHOLE:  # of a whole charge, as charges are counted
+        found[found.index(taken)] = _of_a_whole(taken, one)
+        found.append(replace(taken, key="taken_energy", name=say("Wh taken for {points} points of it", points=plain(gained))))
     if one.source is not None:
         charges = _charges(one)
         if one.is_part and charges.span is not None:
@@ -199,6 +204,20 @@ def _one(one: DeviceRecharge, source: Holds | None, device: Holds | None, idle_w
         found.append(charges)
     found.append(Finding("duration", say("Charging took"), 3600 * one.hours, "s", (), say("from its first reading to its last")))
     return found
+
+
+_PART, _WHOLE = 10.0, 99.0
+"""Points of a device under which its charge says nothing of a whole one, and from which on it is one. Common practice, no source."""
+
+
+def _of_a_whole(found: Finding, one: DeviceRecharge) -> Finding:
+    """What a charge from empty to full would take, by one of some of its points."""
+    scale = 100 / one.gain
+    sides = (found.sides[0] * scale.value, found.sides[1] * scale.value)
+    working = say("({w}) ÷ {points} points of it × 100", w=found.working, points=plain(one.gained))
+    if found.bound:
+        return replace(found, value=(found.value or 0.0) * scale.value, working=working)
+    return Finding.made(found.key, found.name, found.known * scale, found.unit, working, sides=sides)
 
 
 def _of_one(found: Finding, count: int) -> Finding:

@@ -70,6 +70,9 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
             found["alarm_to_off"] = Finding(
                 "alarm_to_off", say("From its alarm on at least"), left, "s", (), say("stopped with some left"), bound=AT_LEAST
             )
+    if ran.points is not None and ran.points.value > 0:
+        working = say("{t} on {points} points of its display", t=show_duration(ran.ran_s), points=show(ran.points.value, 2))
+        found["from_full"] = Finding.made("from_full", say("From full, at that pace"), ran_s * 100 / ran.points, "s", working)
     if holds is not None and holds.energy_wh > 0:
         hours = ran.ran_s / 3600
         watts = holds.energy_wh / hours

@@ -16,5 +16,13 @@ METHOD = MethodEntry(
     44,
     _suits,
     "ubrant.methods.endurance.method:EnduranceMethod",
-    answers=(Answering(RUNS_FOR, (words("ran {duration}"),), 5, words("till it stops, and charging again"), words("a clock")),),
+    answers=(
+        Answering(
+            RUNS_FOR,
+            (words("about {from_full} from full; ran {duration} from what was in it"), words("ran {duration}")),
+            5,
+            words("till it stops, and charging again"),
+            words("a clock"),
+        ),
+    ),
 )

@@ -99,7 +99,7 @@ class EnduranceMethod(TypedMethod):
         bars = tuple((findings[k], None, "") for k in ("duration", "alarm_to_off") if k in findings)
         return Account(
             findings,
-            tuple(k for k in ("duration", "inferred_power", "alarm_to_off") if k in findings),
+            tuple(k for k in ("duration", "from_full", "inferred_power", "alarm_to_off") if k in findings),
             sentence=_sentence(findings),
             warnings=tuple(said),
             drawings=lambda: (Bars(bars),),
@@ -209,6 +209,12 @@ def _points_used(record: Record, ran: Ran) -> Value | None:
 
 def _sentence(findings: dict[str, Finding]) -> str:
     text = say("It ran for {t}", t=findings["duration"].with_uncertainty())
+    if "from_full" in findings:
+        text = say(
+            "It ran for {t} from what was in it, {full} from full",
+            t=findings["duration"].value_text(),
+            full=findings["from_full"].with_uncertainty(),
+        )
     if "inferred_power" in findings:
         text += say(", so it drew {w}", w=findings["inferred_power"].with_uncertainty())
     if "alarm_to_off" in findings:

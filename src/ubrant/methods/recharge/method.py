@@ -54,7 +54,7 @@ _NEARLY_FULL = 99.0
 _APART = 1.25
 """Two recharges differ by this, what both displays may be off by allowed for, before they are asked about. Common practice, no source."""
 GROUPS = (
-    Group("How it was measured", ("source_points", "duration", "idle_energy", "efficiency_without_idle")),
+    Group("How it was measured", ("source_points", "taken_energy", "duration", "idle_energy", "efficiency_without_idle")),
     Group("Rules of thumb", ("charges_two_thirds", "charges_twice", "charges_by_labels")),
     Group("What to buy", ("label_wanted", "charges_of_another")),
 )
@@ -183,8 +183,10 @@ class RechargeMethod(TypedMethod):
         all_of_them = _recharges(record, _at(record, *_SOURCES), _at(record, "device", "load"))
         for number, one in enumerate(all_of_them, start=1):
             suffix = "" if number == 1 else f"_{number}"
-            found = (account.findings.get(f"{key}{suffix}") for key in ("chain_efficiency", "recharge_energy", "stored_energy"))
-            yield from (Doubt(f"{key}-{number}", text) for key, text in recharge_slips(one, *found))
+            share, whole, stored, part = (
+                account.findings.get(f"{key}{suffix}") for key in ("chain_efficiency", "recharge_energy", "stored_energy", "taken_energy")
+            )
+            yield from (Doubt(f"{key}-{number}", text) for key, text in recharge_slips(one, share, part or whole, stored))
         made = [one for one in all_of_them if one.source is not None]
         for number, (one, other) in enumerate(itertools.pairwise(made), start=1):
             if one.source is None or other.source is None:
@@ -205,7 +207,10 @@ class RechargeMethod(TypedMethod):
         if not found:
             shown = Flow(None, meter=say("its percent"))
             return PowerPath(nodes, (shown, shown), (None,) * 3, (0.0,) * 3, "Wh")
-        taken, stored = (f.value if (f := found.get(key)) is not None else None for key in ("recharge_energy", "stored_energy"))
+        whole, part, stored = (
+            f.value if (f := found.get(key)) is not None else None for key in ("recharge_energy", "taken_energy", "stored_energy")
+        )
+        taken = part if part is not None else whole
         lost = max(taken - stored, 0.0) if taken is not None and stored is not None else 0.0
         text = say("{wh} Wh lost", wh=show(lost, 3)) if lost else None
         return PowerPath(nodes, (Flow(taken), Flow(stored)), (None, text, None), (0.0, lost, 0.0), "Wh")
