@@ -89,7 +89,7 @@ class Answering:
         told = {key: _in_an_answer(f) for key, f in account.findings.items() if f.value is not None}
         if account.energy is not None and not account.energy.whole:  # it may hold more
             told |= {
-                k: say("at least {amount}", amount=f.value_text())
+                k: say("at least {amount}", amount=_in_an_answer(f))
                 for k, f in account.findings.items()
                 if k in told and f.unit in _AMOUNTS and not f.bound
             }
