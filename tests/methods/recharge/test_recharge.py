@@ -98,6 +98,11 @@ def test_from_any_percent_to_any_and_several_in_a_row():
     assert found["taken_energy"].value == pytest.approx(20.0)
     assert found["recharge_energy"].value == pytest.approx(20 / 0.6), "of a whole one, so that charges times it is what the source holds"
     assert found["recharge_energy_2"].value == pytest.approx(30.0)
+    little, _ = recharge_findings(
+        [DeviceRecharge(fell(60.0, 57.0), PercentChange(95.0, 100.0, 0.5, 0.0, 0.0, 3600.0))], held_by_label(100.0), None
+    )
+    assert "recharge_energy" not in little, "five points say nothing of a whole one"
+    assert little["taken_energy"].bound == "at most"
 
 
 def test_a_display_that_stands_at_its_top_hides_energy():

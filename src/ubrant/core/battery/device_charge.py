@@ -194,8 +194,9 @@ def _one(one: DeviceRecharge, source: Holds | None, device: Holds | None, idle_w
         found += _believable(_efficiency(taken, stored))
         if idle_w and one.hours > 0:
             found += _without_idle(taken, stored, idle_w, one.hours)
-    if taken is not None and taken.value and _PART < gained < _WHOLE:  # of a whole charge, as charges are counted
-        found[found.index(taken)] = _of_a_whole(taken, one)
+    if taken is not None and taken.value and 0 < gained < _WHOLE:  # of a whole charge, as charges are counted
+        place = found.index(taken)
+        found[place : place + 1] = [_of_a_whole(taken, one)] if gained > _PART else []
         found.append(replace(taken, key="taken_energy", name=say("Wh taken for {points} points of it", points=plain(gained))))
     if one.source is not None:
         charges = _charges(one)
