@@ -344,3 +344,12 @@ def test_a_unit_that_was_last_seen_other_than_full_is_said_to_begin_full(logbook
     assert any("Van was " in text and "here it begins full. Write “full " in text for text in kit.remarks)
     said = KitPart(source=[SourcePart(name="Van", full="60 %")], load=part.load)
     assert not any("begins full" in text for text in kit_of(said, measured_in(logbook)).remarks)
+
+
+@pytest.mark.parametrize(
+    ("leads", "ohm"), [("1.5 m AWG 12", 0.01563), ("1.5 m #12", 0.01563), ("1.5 m, AWG 4", 0.002445), ("1.5 m 4 mm²", 0.01485)]
+)
+def test_leads_by_section_or_by_gauge(leads, ohm):
+    """AWG 12 has 5.211 mΩ a metre at 20 °C, AWG 4 0.815 (ASTM B258 with IEC 60028; from memory); there and back."""
+    text = SMALL.replace('idle = "7 W"', f'idle = "7 W"\nleads = "{leads}"')
+    assert kit_of(parse_kit(text)).ways[0].lead_ohm == pytest.approx(ohm, rel=2e-3)

@@ -14,7 +14,7 @@ import numpy as np
 
 from ubrant.core.battery.how_full import NOT_SAID, how_full, percents_of
 from ubrant.core.battery.label_doubt import LOW_SHARE
-from ubrant.core.equipment.leads import OHM_PER_KM, Leads
+from ubrant.core.equipment.leads import OHM_PER_KM, Leads, awg_area_mm2, copper_ohm
 from ubrant.core.outlook.duty import DAY_S, Duty, parse_duty, read_clock
 from ubrant.core.outlook.kit import (
     CONSTANT,
@@ -446,9 +446,11 @@ def _plugs(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load
 
 
 def _leads(where: str, text: str) -> float:
-    """``1.5 m 4 mm²`` or ``12 mΩ`` of the loop."""
+    """``1.5 m 4 mm²``, ``1.5 m AWG 12``, ``1.5 m #12`` or ``12 mΩ`` of the loop."""
     if not text.strip():
         return 0.0
+    if match := re.fullmatch(r"\s*(?:2\s*[×x]\s*)?([\d.,]+)\s*m\b[\s,·]*(?:AWG\s*|#\s*)(\d{1,2})\s*", text, re.I):
+        return copper_ohm(2 * parse_number(match[1]), awg_area_mm2(int(match[2])))
     if match := re.fullmatch(r"\s*(?:2\s*[×x]\s*)?([\d.,]+)\s*m\b[\s,·]*([\d.,]+)\s*mm[²2]?\s*", text):
         length, area = (float(part.replace(",", ".")) for part in match.groups())
         if area not in OHM_PER_KM:
