@@ -7,7 +7,7 @@ import pytest
 
 from tests.command_line import said, ubrant
 from tests.making import METER, by_hand, prepared
-from tests.window import begin, close, prepare, say_line
+from tests.window import begin, close, prepare, say_line, typed_row, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.ladder import LadderStep, climb
 from ubrant.methods.method import LoadRating
@@ -204,3 +204,22 @@ def test_a_load_that_follows_its_volts_and_one_that_the_battery_outlives(logbook
     watts, ohms = (next(b for b in where_it_stops(logbook, units[name]).batteries if b.name == "Small block") for name in ("Watts", "Ohms"))
     assert ohms.until[-1].seconds > 1.2 * watts.until[-1].seconds
     assert "the battery ends first" in watts.until[-1].text
+
+
+def test_in_the_table_what_it_does_stands_behind_the_numbers(bench_window, qtbot):
+    """Numbers and a word in one cell, Enter; the word alone where no amperes are read."""
+    window = bench_window
+    prepare(window, TORCH, "ladder", volts="4.1, 3.6, 3.2, 3.0, 2.8 V")
+    begin(window, qtbot)
+    for row in ("4.10 0.402 runs", "3.60 0.421 runs", "3.20 0.433 dims", "3.00 0 off", "3.20 0 does not start", "3.60 0.42 starts"):
+        typed_row(qtbot, window, row)
+        window.clock.time_s += 30
+    rows = window.run.table.model.sheet.rows
+    assert [r.jotting.mark for r in rows] == ["runs", "runs", "falters", "off", "does not start", "starts"]
+    assert rows[2].jotting.text == "dims"
+    write_cell(qtbot, window.run.table, 1, "note", "flickers, a little")
+    changed = window.run.table.model.sheet.rows[1].jotting
+    assert (changed.mark, changed.text) == ("falters", "flickers, a little")
+    write_cell(qtbot, window.run.table, 1, "note", "runs")
+    account = close(window, qtbot)
+    assert account.short == "starts 3.40, dims 3.40, off 3.10 V"

@@ -314,7 +314,7 @@ def line_of_cells(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantit
     """
     readings = tuple(r for key in columns if (r := reading_of_cell(cells.get(key, ""), key)) is not None)
     mark, rest = mark_of_note(note)
-    if mark and (second := mark_of_note(rest)[0]):
+    if mark and (second := mark_of_note(rest)[0]) not in {"", mark}:  # “dims” keeps its word beside its mark
         raise JotError(say("“{mark}” and “{second}” are two marks: the second one needs a row of its own.", mark=mark, second=second))
     made = TypedLine(rest, readings=readings, mark=mark)
     if mark in FATES and not readings:
