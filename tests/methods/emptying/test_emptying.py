@@ -239,6 +239,20 @@ def test_a_label_that_says_less_than_was_given_is_in_no_share():
     assert found["share_1"].sides == (0.0, 0.0)
 
 
+def test_full_and_empty_are_typed_like_numbers(bench_window, qtbot):
+    """As the guide has it: ``100 empty``, ``47 full``."""
+    window = bench_window
+    prepare(window, BANK, "emptying", devices="tablet 7.6 Ah 3.85 V; phone 11 Wh")
+    begin(window, qtbot)
+    for row in ("full empty", "47 full", "47 20", "33 Full"):
+        typed_row(qtbot, window, row)
+        window.clock.time_s += 3600
+    account = close(window, qtbot)
+    assert account.findings["charges_1"].value == pytest.approx(1.0)
+    assert account.findings["charges_1"].standard_uncertainty == pytest.approx(0.0, abs=1e-9), "both ends are known"
+    assert account.findings["charges_2"].value == pytest.approx(0.8)
+
+
 def test_a_counter_has_its_column():
     for counter, columns in (("none", 2), ("counts Wh", 3), ("counts Ah, shows volts", 4)):
         made = prepared("emptying", BANK, (METER,), devices=DEVICES, counter=counter)

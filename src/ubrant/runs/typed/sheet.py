@@ -329,7 +329,7 @@ _ALL_PARTS = re.compile(rf"\s*(?:{_PARTS.pattern}\s*)+")
 
 
 def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> dict[TapQuantity, str]:
-    """Several numbers in one cell, with their units or without, fill the cells behind it.
+    """Several numbers in one cell, with their units or without, fill the cells behind it; *full* and *empty* are numbers of percent.
 
     Raises
     ------
@@ -337,7 +337,14 @@ def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> 
         There are more than cells.
     """
     parts = [f"{number} {unit}".strip() for number, unit in _PARTS.findall(text)]
-    if len(parts) < 2 or not _ALL_PARTS.fullmatch(text) or any(u and unit_factor(u) is None for _, u in _PARTS.findall(text)):
+    if (
+        (words := text.lower().split())
+        and len(words) > 1
+        and {FULL, EMPTY} & set(words)
+        and all(w in {FULL, EMPTY} or _ALL_PARTS.fullmatch(w) for w in words)
+    ):
+        parts = words
+    elif len(parts) < 2 or not _ALL_PARTS.fullmatch(text) or any(u and unit_factor(u) is None for _, u in _PARTS.findall(text)):
         return {key: text}
     first = list(columns).index(key) if key in columns else len(columns)  # its column may have gone while it was typed
     if len(parts) == len(columns) and key in columns:
