@@ -7,12 +7,14 @@ import pytest
 
 from tests.command_line import said, ubrant
 from tests.making import METER, by_hand, prepared
+from tests.ui.test_careless_rows import paste
 from tests.window import begin, close, prepare, say_line, typed_row, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.ladder import LadderStep, climb
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
 from ubrant.runs.studies.where_it_stops import where_it_stops
+from ubrant.runs.typed.pasting import _marks_apart
 from ubrant.ui.common.where_it_stops_dialog import WhereItStopsDialog
 
 HEAD = "method: ladder\nunit: Torch\nkind: load\nlabel: {label}\nvolts: 0.5 % + 2 mV\namps: 1 % + 1 mA\n{more}\n"
@@ -223,3 +225,36 @@ def test_in_the_table_what_it_does_stands_behind_the_numbers(bench_window, qtbot
     write_cell(qtbot, window.run.table, 1, "note", "runs")
     account = close(window, qtbot)
     assert account.short == "starts 3.40, dims 3.40, off 3.10 V"
+
+
+def test_a_ladder_is_pasted_from_a_spreadsheet(bench_window, qtbot):
+    """A word of its own for faltering once held the window for ever."""
+    window = bench_window
+    prepare(window, TORCH, "ladder", volts="4.1, 3.6, 3.2, 3.0 V")
+    begin(window, qtbot)
+    window.clock.time_s += 600
+    rows = (
+        "0\t4.10\t0.402\truns",
+        "1\t3.20\t0.433\tdims, a little",
+        "2\t2.95\t0\toff",
+        "3\t3.20\t0\tdoes not start",
+        "4\t3.40\t0.42\tstarts",
+    )
+    assert paste(window, qtbot, "\n".join(("min\tV\tA\tnote", *rows))) == "5 rows were pasted."
+    lines = [r.jotting for r in window.run.table.model.sheet.rows]
+    assert [line.mark for line in lines] == ["runs", "falters", "off", "does not start", "starts"]
+    assert lines[1].text == "dims, a little"
+    assert close(window, qtbot).sentence.startswith("Starts at 3.3")
+
+
+@pytest.mark.parametrize(
+    ("note", "marks"),
+    [
+        ("dims", ([], "dims")),
+        ("full, load on", (["full"], "load on")),
+        ("full, dims", (["full"], "dims")),
+        ("off, full, load on", (["off", "full"], "load on")),
+    ],
+)
+def test_marks_in_one_note_are_told_apart(note, marks):
+    assert _marks_apart(note) == marks

@@ -196,7 +196,7 @@ def changes_of_paste(
 def _marks_apart(note: str) -> tuple[list[str], str]:
     """Of several marks in one note all but the last, and the note without them: ``full, load on`` is two things."""
     marks: list[str] = []
-    while (found := mark_of_note(note))[0] and mark_of_note(found[1])[0]:
+    while (found := mark_of_note(note))[0] and mark_of_note(found[1])[0] not in {"", found[0]}:  # a word for a mark stands behind it, too
         marks.append(found[0])
         note = found[1]
     return marks, note
