@@ -62,6 +62,13 @@ def test_by_percents_alone_the_shares_are_surer_than_the_label(told):
     assert out["sentence"].startswith("Gave 65 Wh (42 to 69); tablet 60.2 ± 4.9 % of it; phone 15.9 ± 5.7 % of it;")
     assert out["findings"]["share_1"]["value"] == pytest.approx(100 * 53 / 88)
     assert any("65 to 100 % of its label may come out" in w for w in out["warnings"])
+    two = told(
+        "source 100 % device empty tablet",
+        "source 47 % device full tablet",
+        "source 47 % device 20 % phone",
+        "source 33 % device full phone",
+    )
+    assert two["findings"]["arrives"]["high"] <= 100.0 + 1e-6, "no more arrives than was given"
 
 
 def test_shares_that_meet_at_one_reading_share_its_error():

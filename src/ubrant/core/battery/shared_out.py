@@ -135,7 +135,7 @@ def shared_out(fills: Sequence[Fill], source: Holds | None, end: Shown | None) -
             made = doubtful(
                 "arrives", say("Arrives in all of them"), share, "%", f"{show(stored.value)} Wh ÷ {show(whole.value)} Wh", lower=(below,)
             )
-            most = max(100 - share.value, 0.0)
+            most = max((100 - share.value) ** 2 - (made.expanded_uncertainty or 0.0) ** 2, 0.0) ** 0.5  # no more arrives than was given
             found["arrives"] = Finding(
                 made.key,
                 made.name,
