@@ -133,9 +133,8 @@ def _about_label(label: Label | None) -> tuple[str, ...]:
     """What was taken for granted on a label, what it should be asked about, and what was not understood."""
     if label is None:
         return ()
-    left = re.split(r"\b(?:input|solar|output)\b", label.unread, flags=re.I)[0].strip(
-        " ,;"
-    )  # what a port takes is read where a port is looked at
+    # what a port takes is read where a port is looked at
+    left = re.split(r"\b(?:input|solar|output)\b", label.unread, flags=re.I)[0].strip(" ,;")
     unread = (say("Not understood on the label: “{what}”.", what=left),) if left else ()
     return (*label.guesses, *label.queries, *unread)
 

@@ -175,6 +175,7 @@ def test_what_says_nothing_says_why(tmp_path, lines, says):
         ("tablet 7.6 Ah 3.85 V; phone 11 Wh; lamp", ["tablet", "phone", "lamp"]),
         ("tablet 7.6 Ah 3.85 V, phone 2: 11 Wh, lamp", ["tablet", "phone 2", "lamp"]),
         ("head torch 2 1200 mAh 3.7 V", ["head torch 2"]),
+        ("tablet 7,6 Ah 3,85 V, phone 11 Wh", ["tablet", "phone"]),
     ],
 )
 def test_devices_as_they_are_written(text, names):

@@ -53,6 +53,11 @@ def test_it_says_so_in_a_sentence_in_the_words_of_who_saw_it(told):
     assert told(*DOWN, *UP)["sentence"] == "Starts at 3.350 ± 0.061 V; dims at 3.240 ± 0.050 V; goes off at 3.000 ± 0.061 V."
 
 
+def test_a_step_of_which_nobody_said_what_became_of_it_is_named(told):
+    out = told("4.10 V 0.40 A runs", "3.60 V 0.42 A", "3.20 V 0 A off")
+    assert "What became of it at 3.6 V was not said." in out["warnings"]
+
+
 def test_what_was_not_seen_is_at_most_or_at_least(told):
     out = told("4.10 V runs", "3.20 V runs")
     assert out["findings"]["off_at"]["bound"] == "at most"

@@ -173,3 +173,14 @@ def percents_of(charge: Finding) -> tuple[float, float]:
         return 0.0, value
     low, high = charge.span if charge.bound == BETWEEN and charge.span is not None else (value - u, value + u)
     return max(low, 0.0), min(high, 100.0)
+
+
+def charge_at_rest(rest: Value, cells: int, kind: Chemistry) -> Finding:
+    """Percent that are in it by its volts, taken for those at rest.
+
+    Raises
+    ------
+    ReadingsError
+        Volts cannot tell of its kind, or are none of such a battery at rest.
+    """
+    return how_full(rest, cells, kind, kind.rest_hours, NOT_SAID).findings["charge_now"]

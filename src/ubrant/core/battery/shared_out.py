@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
 from ubrant.core.battery.percent import LINEARITY_POINTS
@@ -50,7 +50,6 @@ class Fill:
     name : of the device
     source, device : what both displays showed at its begin and its end; None where one was not read at both
     counted, charge : Wh and Ah by a counter between them
-    wh_by_volts : its Wh are its Ah times volts
     holds : what the device's battery holds; None where nobody knows
     """
 
@@ -60,7 +59,6 @@ class Fill:
     counted: Value | None = None
     charge: Value | None = None
     holds: Holds | None = None
-    hours: float = 0.0
 
     @property
     def points(self) -> Value | None:
@@ -136,17 +134,7 @@ def shared_out(fills: Sequence[Fill], source: Holds | None, end: Shown | None) -
                 "arrives", say("Arrives in all of them"), share, "%", f"{show(stored.value)} Wh ÷ {show(whole.value)} Wh", lower=(below,)
             )
             most = max((100 - share.value) ** 2 - (made.expanded_uncertainty or 0.0) ** 2, 0.0) ** 0.5  # no more arrives than was given
-            found["arrives"] = Finding(
-                made.key,
-                made.name,
-                made.value,
-                "%",
-                made.contributions,
-                made.working,
-                (),
-                "",
-                (made.sides[0], min(raised * share.value, most)),
-            )
+            found["arrives"] = replace(made, sides=(made.sides[0], min(raised * share.value, most)))
     if end is not None and end.percent > 0:
         left = end.value(say("source"))
         found["left"] = Finding.made("left", say("Left in it, by its display"), left, "%", say("as it showed last"))

@@ -145,7 +145,7 @@ class _Walker:
         volts = np.array([s.mean_v for s in sources])
         kept = np.array([s.kept_wh for s in sources])[:, None] / volts[:, None] / np.maximum(drawn.capacity, 1e-12)
         self.floor = np.minimum(1 - np.array([s.usable for s in sources])[:, None] + kept, 1.0)
-        self.left = np.repeat(drawn.full, self.count, axis=1) if drawn.full.shape[1] == 1 else drawn.full.copy()
+        self.left = drawn.full.copy()
         self.weight = drawn.capacity * volts[:, None] / np.maximum((drawn.capacity * volts[:, None]).sum(axis=0), 1e-12)
         self.active = np.zeros(self.count, np.intp)
         self.places = np.arange(self.count)

@@ -234,20 +234,24 @@ def _dc_account(seen: Seen, names: Sequence[str]) -> Account:
     findings, said = dc_findings(read, seen.accuracy("V"), seen.accuracy("A"), stand_in(system) if system is not None else None)
     most = max((f for key, f in findings.items() if key.startswith("power_")), key=lambda f: f.value or 0.0)
     text = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
-    if (flat := _flat_after(setup, findings, read)) is not None:
+    if (quiet := _quietest(findings)) is not None and (flat := _flat_after(setup, quiet, read)) is not None:
         findings[flat.key] = flat
-        text += say("; while {mode} it is flat after {t}", mode=flat.name.partition(", ")[2], t=flat.with_uncertainty())
+        text += say("; while {mode} it is flat after {t}", mode=quiet.name, t=flat.with_uncertainty())
     over = Group("Over its volts", tuple(k for k in findings if k.startswith(("law_", "gives_up_"))))
     return _account(setup, findings, most, text, said, names, len(read), (over,))
 
 
-def _flat_after(setup: Setup, findings: Mapping[str, Finding], read: Sequence[Reading]) -> Finding | None:
-    """How soon what it draws when it is off empties its own battery, where its label says that and its volts were read there; None else."""
-    label, holds = setup.label, held_by_source(setup.label)
+def _quietest(findings: Mapping[str, Finding]) -> Finding | None:
+    """Of the modes in which it only waits that which draws least; None without one."""
     quiet = [f for key, f in findings.items() if key.startswith("power_") and f.name.lower().startswith(STANDBY) and f.value]
-    if label is None or holds is None or not quiet:
+    return min(quiet, key=lambda f: f.value or 0.0, default=None)
+
+
+def _flat_after(setup: Setup, one: Finding, read: Sequence[Reading]) -> Finding | None:
+    """How soon what it draws when it waits empties its own battery, where its label says that and its volts were read there; None else."""
+    label, holds = setup.label, held_by_source(setup.label)
+    if label is None or holds is None:
         return None
-    one = min(quiet, key=lambda f: f.value or 0.0)
     volts = next((r.volts for r in read if r.name == one.name and r.volts), None)
     if volts is None or not label.is_like(volts) or (one.value or 0.0) <= (one.expanded_uncertainty or 0.0):
         return None

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.how_full import NOT_SAID, how_full, percents_of
+from ubrant.core.battery.how_full import charge_at_rest, percents_of
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
@@ -235,7 +235,7 @@ def _charge_now(rest: Value, label: Label | None) -> Finding | None:
     if label is None or kind is None or not label.series:
         return None
     try:
-        return how_full(rest, label.series, kind, kind.rest_hours, NOT_SAID).findings["charge_now"]
+        return charge_at_rest(rest, label.series, kind)
     except ReadingsError:
         return None
 

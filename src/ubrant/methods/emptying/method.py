@@ -66,7 +66,7 @@ def read_devices(text: str) -> tuple[FedDevice, ...]:
     QuantityError
         A label says no capacity; two have one name.
     """
-    parts = [part.strip() for part in re.split(r";" if ";" in text else r",(?!\\d)", text) if part.strip()]
+    parts = [part.strip() for part in re.split(r";" if ";" in text else r",(?!\d)", text) if part.strip()]
     found = []
     for part in parts:
         match = re.fullmatch(r"([^:]+?)\s*(?::\s*|\s+(?=\d+(?:[.,]\d+)?\s*(?:m?Ah|k?Wh|m?A\b|V\b)))(.*)", part)
@@ -304,7 +304,6 @@ def _fill(seen: d.Seen, group: list[_Line], earlier: _Line | None, device: FedDe
         counted,
         charge,
         device.holds if device is not None else None,
-        (used[-1].time_s - used[0].time_s) / 3600,
     )
 
 

@@ -109,7 +109,7 @@ class LadderMethod(d.TypedMethod):
             raise d.LackingError(say(text, example=self.like))
         climbed = climb(told, seen.plan.limit_a)
         found: dict[str, d.Finding] = {}
-        said = list(_of_limit(climbed, told))
+        said = list(_of_limit(climbed, steps))
         edges = {
             "starts_at": climbed.starts,
             "falters_at": climbed.holds if any(one.fate == FALTERS for one in told) else None,
@@ -126,7 +126,7 @@ class LadderMethod(d.TypedMethod):
         if climbed.starts is None:
             said.append(say("Where it starts was not tried: it may take more than to hold. Switch it on anew at each step upward."))
         found |= self._draw(seen, climbed)
-        sentence = _sentence(found, edges, steps)
+        sentence = _sentence(found, edges)
         return d.Account(
             found,
             tuple(key for key, *_ in _EDGES if key in found),
@@ -260,11 +260,11 @@ def _only(edge: LadderEdge | None) -> str:
     return plain(step.volts) if step is not None else ""
 
 
-def _of_limit(climbed: Climbed, told: Sequence[LadderStep]) -> Iterable[str]:
+def _of_limit(climbed: Climbed, steps: Sequence[LadderStep]) -> Iterable[str]:
     if climbed.limited:
         at = ", ".join(plain(one.volts) for one in climbed.limited)
         yield say("At {v} V the supply was at its own limit: that says nothing of the thing. Raise the limit and try again.", v=at)
-    silent = [one for one in told if not one.fate]
+    silent = [one for one in steps if not one.fate]
     if silent:
         yield say("What became of it at {v} V was not said.", v=", ".join(plain(one.volts) for one in silent))
 
@@ -292,7 +292,7 @@ def _falters(edges: Mapping[str, LadderEdge | None]) -> str:
     return word or say("falters")
 
 
-def _sentence(found: Mapping[str, d.Finding], edges: Mapping[str, LadderEdge | None], steps: Sequence[LadderStep]) -> str:
+def _sentence(found: Mapping[str, d.Finding], edges: Mapping[str, LadderEdge | None]) -> str:
     parts = []
     if (one := found.get("starts_at")) is not None:
         parts.append(

@@ -147,7 +147,7 @@ class LoadStepsMethod(Method):
         plan, setup = prepared.plan, prepared.setup
         ratings, rated_w = read_ratings(setup.unit), prepared.criteria.rated_w or 0.0
         most_w = max((*plan.loads, plan.hold or 0.0), default=0.0)
-        input_a = most_w / 0.85 / (0.9 * ratings.input_v)
+        input_a = most_w / (_PASSES * _SAGGED * ratings.input_v)
         problems = [] if len(plan.loads) >= 2 else [Problem(True, say("At least two loads are needed, 0 W and another one."))]
         problems += _battery_checks(setup, ratings.input_v, input_a)
         if most_w > 1.02 * rated_w:
@@ -362,11 +362,15 @@ def _pulsates(points: Points, ohm: float) -> str:
     )
 
 
+_PASSES, _SAGGED = 0.85, 0.9
+"""What an inverter passes on, and what is left of its battery's volts under load, to foretell amperes by. Common practice, no source."""
+
+
 def _first_to_give_up(setup: Setup, parts: Ratings, ratings: UnitRatings, rated_w: float, most_w: float) -> str:
     """Limits in the order in which a rising load meets them, in watts out; empty where fewer than two are known, or none is met."""
 
     def watts(input_a: float) -> float:
-        return input_a * 0.85 * 0.9 * ratings.input_v
+        return input_a * _PASSES * _SAGGED * ratings.input_v
 
     known = {say(part): watts(a) if PARTS[part] == "input" else a * ratings.output_v for part, a in parts.amps}
     if setup.battery is not None and setup.battery.max_current_a:

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from ubrant.core.battery.how_full import NOT_SAID, how_full, percents_of
+from ubrant.core.battery.how_full import charge_at_rest, percents_of
 from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.equipment.leads import OHM_PER_KM, Leads, awg_area_mm2, copper_ohm
 from ubrant.core.outlook.duty import DAY_S, Duty, parse_duty, read_clock
@@ -332,7 +332,7 @@ def _full(where: str, one: SourcePart, source: Source, measured: Measured) -> Un
         raise KitError(say(text, where=where))
     try:
         rest = as_read(parse_number(match[1]), _HAND_METER)
-        charge = how_full(rest, series, kind, kind.rest_hours, NOT_SAID).findings["charge_now"]
+        charge = charge_at_rest(rest, series, kind)
     except ReadingsError as error:
         raise KitError(f"{where}: {error}") from None
     low, high = percents_of(charge)
