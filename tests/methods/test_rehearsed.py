@@ -49,6 +49,7 @@ CASES = {
         {"amps": "20 A", "lowest": "11 V"},
         "inside",
     ),
+    "each outlet group": ("standing", STATION, {"battery": DC}, None, {"on": "AC; 12 V; all off"}, "all off:"),
     "on the shelf": ("standing", BANK, {"battery": DC}, None, {}, "a month"),
     "how full": (
         "fullness",

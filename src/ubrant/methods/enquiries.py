@@ -68,6 +68,7 @@ class Answering:
     takes, reads : what it takes besides the unit; the quantities that a meter has to read
     wears : what it costs the unit; empty for nothing
     judged : its verdict is the answer
+    needs : findings without which it says nothing of it
     """
 
     enquiry: Enquiry
@@ -78,13 +79,14 @@ class Answering:
     reads: tuple[str, ...] = ()
     wears: str = ""
     judged: bool = False
+    needs: tuple[str, ...] = ()
 
     def answer(self, account: Account, label: Label | None = None) -> str:
         """As it stands by an account of a unit with this label; empty where that says nothing of it."""
         from ubrant.core.battery.label_doubt import in_quarters
         from ubrant.core.in_short import in_short
 
-        if account.trouble or account.held_back:
+        if account.trouble or account.held_back or not account.findings.keys() >= set(self.needs):
             return ""
         told = {key: _in_an_answer(f) for key, f in account.findings.items() if f.value is not None}
         if account.energy is not None and not account.energy.whole:  # it may hold more
@@ -190,8 +192,8 @@ BURNS = Enquiry(
     "burns",
     words("What does it burn just being on?"),
     22,
-    ("converter", "inverter", "charger"),
-    words("idle standby draw nothing attached consumption"),
+    ("converter", "inverter", "charger", "station"),
+    words("idle standby draw nothing attached consumption phantom outlet group by itself"),
     words("A clamp near its smallest step shows anything: loop the lead through it five times, and divide."),
 )
 LOST = Enquiry("lost", words("How much is lost in it?"), 23, ("converter", "inverter"), words("efficiency percent loss"))

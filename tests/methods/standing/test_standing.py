@@ -55,7 +55,7 @@ def test_what_is_empty_within_days_is_told_in_watts(told):
     found = told(STATION, "@2026-10-01 10:00 station 98 %", "@2026-10-02 04:00 station 52 %")
     assert found.findings["self_power"].value == pytest.approx(0.46 * 500 / 18)
     assert "lost_a_month" not in found.findings
-    assert found.sentence.startswith("A full one is empty after 39 h 08 min: it burns 12.8 ± 1.4 W")
+    assert found.sentence.startswith("A full one is empty after 39 h 08 min: it burns 12.8 W (8.1 to 14)")
     assert "On meanwhile: inverter on, nothing attached." in found.warnings
 
 
@@ -105,3 +105,88 @@ def test_the_truth_is_inside(told, share):
         return {"lost_a_month": (found.value - points / 31 * MONTH, found)}
 
     trial("standing", draw, share)
+
+
+GROUPS = (
+    "@2026-10-01 08:00 station full AC on",
+    "@2026-10-01 20:00 station 64 % 12 V on",
+    "@2026-10-02 20:00 station 48 % all off",
+    "@2026-10-08 20:00 station 47 %",
+)
+HALL = "unit: Hall station\nkind: station\nlabel: 500 Wh\n"
+
+
+def test_each_outlet_group_is_told_apart(told):
+    """36 points of 500 Wh in 12 h are 15 W; 16 in a day 3.3 W; one in six days is nothing that a display can tell."""
+    found = told(HALL, *GROUPS)
+    f = found.findings
+    assert f["self_power_1"].value == pytest.approx(0.36 * 500 / 12)
+    assert f["self_power_2"].value == pytest.approx(0.16 * 500 / 24)
+    assert f["adds_2"].value == pytest.approx(0.16 * 500 / 24 - 0.01 * 500 / 144)
+    assert f["self_power_3"].bound == AT_MOST and 0.1 < f["self_power_3"].value < 0.4
+    assert f["empty_after_1"].value == pytest.approx(100 / 36 * 12 * 3600) and "empty_after_3" not in f
+    assert found.sentence.startswith("AC on: 15.0 W (9.5 to 16), a full one is empty after 33 h 20 min; 12 V on: 3.3 W")
+    assert "all off: at most" in found.sentence
+    assert any(w.startswith("all off: so few points") for w in found.warnings)
+
+
+def test_a_look_between_two_outlets_is_one_error_in_both(told):
+    """The display's error where AC ends and 12 V begins takes from the one what it gives to the other: from full to empty they are 100 points."""
+    found = told(
+        "unit: S\nkind: station\nlabel: 500 Wh\nplan usable: 400 Wh\nplan usable_u: 0 Wh\n",
+        "@2026-10-01 08:00 station full AC",
+        "@2026-10-02 08:00 station 40 % USB",
+        "@2026-10-05 08:00 station empty",
+    )
+    both = 24 * found.findings["self_power_1"].known + 72 * found.findings["self_power_2"].known
+    assert both.value == pytest.approx(400)
+    assert both.u == pytest.approx(0.0, abs=1e-9)
+
+
+@pytest.mark.parametrize("off", ["all off", "off", "nothing on", "everything off", "AC off"])
+def test_off_is_written_in_several_ways(told, off):
+    found = told(HALL, GROUPS[0], f"@2026-10-01 20:00 station 64 % {off}", "@2026-10-08 20:00 station 60 %")
+    assert found.findings["self_power_2"].name == "all off: burns"
+
+
+@pytest.mark.parametrize("on", ["AC", "AC on", "on: AC", "only AC", '"AC"'])
+def test_on_is_written_in_several_ways(told, on):
+    found = told(HALL, f"@2026-10-01 08:00 station full {on}", *GROUPS[1:])
+    assert found.findings["self_power_1"].name == "AC: burns"
+
+
+def test_what_comes_on_twice_is_one(told):
+    found = told(
+        HALL,
+        "@2026-10-01 08:00 station full AC on",
+        "@2026-10-01 20:00 station 64 % all off",
+        "@2026-10-03 20:00 station 63 % AC on",
+        "@2026-10-04 02:00 station 45 %",
+    )
+    assert found.findings["lost_a_day_1"].value == pytest.approx((36 + 18) / 18 * 24)
+
+
+def test_in_turn_through_the_table_it_is_the_same(bench_window, qtbot, told):
+    window = bench_window
+    prepare(window, Unit("Hall station", "station", "500 Wh"), "standing", on="AC; 12 V; all off")
+    begin(window, qtbot)
+    for line in ("@2026-10-01 08:00 station full", "@2026-10-01 20:00 station 64 %", "@2026-10-02 20:00 station 48 %", GROUPS[-1]):
+        say_line(window, qtbot, line)
+    assert close(window, qtbot).sentence == told(HALL, *GROUPS).sentence
+
+
+def test_each_outlet_s_truth_is_inside(told, share):
+    def draw(rng):
+        """A store of which 400 ± 20 Wh were measured, and a display that is off by up to 3 points anywhere."""
+        holds, watts = 400 + 10 * rng.standard_normal(), (rng.uniform(8, 18), rng.uniform(1.5, 4))
+        left, shown = rng.uniform(92, 99), []
+        for w, hours in zip(watts, (12, 36), strict=True):
+            shown.append(min(round(left + rng.uniform(-3, 3)), 100))
+            left -= 100 * w * hours / holds
+        shown.append(max(round(left + rng.uniform(-3, 3)), 0))
+        head = f"{HALL}plan usable: 400 Wh\nplan usable_u: 20 Wh\n"
+        looks = ("@2026-10-01 08:00 station {} % AC on", "@2026-10-01 20:00 station {} % 12 V on", "@2026-10-03 08:00 station {} %")
+        found = told(head, *(look.format(percent) for look, percent in zip(looks, shown, strict=True))).findings
+        return {k: (found[k].value - w, found[k]) for k, w in zip(("self_power_1", "self_power_2"), watts, strict=True) if not found[k].bound}
+
+    trial("standing, each outlet", draw, share)

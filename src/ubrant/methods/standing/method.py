@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Iterable, Mapping
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
 
+from ubrant.core.account import Group
 from ubrant.core.battery.how_full import OVER_FULL
-from ubrant.core.battery.percent import PercentChange
+from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.battery.state_of_charge import charge_by
+from ubrant.core.battery.stood import ALL_OFF, DAY_S, MONTH_D, Look, Stood, at_least_nothing, burnt, less_than_off, stood_with
+from ubrant.core.drawings import Bars
 from ubrant.core.gate.figures import of_display
 from ubrant.core.quantities.chemistry import Chemistry
+from ubrant.core.quantities.jot import OFF, TypedLine
 from ubrant.core.record.head import SIMULATED
 from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.core.sources.capacitor import read_label
@@ -24,25 +30,36 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.standing.person import looks_again
 
 _V, _P = ("battery", "V"), ("battery", "%")
-_DAY_S, _MONTH_D = 86_400.0, 365.25 / 12
+_OWN, _SHOWS_PERCENT = {"", "battery", "bank", "station", "source"}, {"bank", "station"}
+_NOTHING = re.compile(r"(?:all|everything)(?: is)?(?: off)?|off|none|nothing(?: attached)?(?: on)?", re.IGNORECASE)
+_OFF = re.compile(r"\s+off\b", re.IGNORECASE)
+_TELLS = 10.0
+"""Under so many points a display hardly tells. Common practice, no source."""
 _CHART_SLOPE, _LONG_D, _SHORT_D, _MUCH = 0.3, 14.0, 0.25, 25.0
 """By so much the slope of a chart may differ from a battery's own; from so many days on volts tell; under so many nothing does; from so many percent a
 month on something draws on it. Common practice, no source."""
-_HALF, _ALL = math.log(2.0), 100.0
+_HALF = math.log(2.0)
 _APART_V = 0.01
 """From one look to the next a capacitor's volts, or a battery's at rest, do not rise by more than this share. Common practice, no source."""
 
 
 @dataclass(frozen=True)
 class StandingPlan:
-    """``on`` is what is on meanwhile, in words; empty for nothing."""
+    """``on`` is what is on meanwhile, in words, one thing after another between semicolons; empty for nothing. Wh that the store was measured to give, and its ±."""
 
     on: str
+    usable: float | None = None
+    usable_u: float | None = None
+
+    @property
+    def turns(self) -> tuple[str, ...]:
+        """What is on, in turn."""
+        return tuple(_named_on(part) for part in self.on.split(";") if part.strip())
 
 
 class StandingMethod(d.TypedMethod):
     key, title, Plan = "standing", "Left standing", StandingPlan
-    unplanned, plan_from_label, counts_points = StandingPlan(""), False, False
+    unplanned, plan_from_label, counts_points, goes_by_order = StandingPlan(""), False, False, False
     steady = ((_V,),)
     taps, roads, reads, wants, like = ("battery",), (BY_HAND, SIMULATED), (_V, _P), (), "12.71 V"
     named: ClassVar[Mapping[str, str]] = {"": "battery", **dict.fromkeys(("bank", "station", "source"), "battery")}
@@ -55,7 +72,11 @@ class StandingMethod(d.TypedMethod):
     def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
         from ubrant.methods.form import Words
 
-        return (d.Field("on", say("On meanwhile"), Words(), "", say("nothing; or 12 V outlet, nothing attached")),)
+        return (
+            d.Field("on", say("On meanwhile"), Words(), "", say("nothing; or in turn: AC; 12 V; all off")),
+            d.Field("usable", "Gives, if measured", d.QuantityKind("Wh", may_be_empty=True), "", "its label"),
+            d.Field("usable_u", "±", d.QuantityKind("Wh", may_be_empty=True), "", "Wh", beside=True),
+        )
 
     def checks(self, prepared: d.Prepared, load: d.LoadRating) -> Iterable[d.Problem]:
         kind = _kind(prepared.setup)
@@ -72,11 +93,23 @@ class StandingMethod(d.TypedMethod):
         yield d.Ask(text, (d.cautions.LOOK_FIRST,))
 
     def rows(self, prepared: d.Prepared) -> Iterable[d.Prompt]:
-        shows = prepared.setup.unit.kind in {"bank", "station"}
-        like = f"{prepared.setup.unit.kind} 98 %" if shows else self.like
-        yield self.row(say("Now: type what it shows, like “{example}”.", example=like), say("now"), like)
+        unit, turns = prepared.setup.unit, prepared.plan.turns
+        like = f"{unit.kind} 98 %" if unit.kind in _SHOWS_PERCENT else self.like
+        if len(turns) < 2:
+            yield self.row(say("Now: type what it shows, like “{example}”.", example=like), say("now"), like)
+            return
+        for name in turns:
+            text = words("Only {on} on from now, nothing attached: type what it shows, like “{example}”. Leave it 12 h or more.")
+            if name == ALL_OFF:
+                text = words("All off from now: type what it shows, like “{example}”. Leave it some days.")
+            yield self.row(say(text, on=name, example=like), name, like, key=name)
 
     def further(self, prepared: d.Prepared) -> d.Prompt:
+        if len(prepared.plan.turns) > 1:
+            text = words(
+                "Once more when the last one has lasted long enough: the same. Or go on: what is on from then stands behind it, all of it, like “station 64 % AC and USB”."
+            )
+            return self.row(say(text))
         return self.row(
             say(
                 "Again after two weeks, or four: the same. The date counts, so that a line typed later begins with it, like “@12-24 10:00 12.63 V”."
@@ -84,55 +117,72 @@ class StandingMethod(d.TypedMethod):
         )
 
     def every_s(self, prepared: d.Prepared) -> float:
-        return 14 * _DAY_S
+        return 14 * DAY_S
 
     def facts(self, prepared: d.Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("two looks"), say("some weeks")
+        turns = len(prepared.plan.turns)
+        return (say("{count} looks", count=turns + 1), say("some days")) if turns > 1 else (say("two looks"), say("some weeks"))
 
     def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: StandingPlan) -> PowerPath:
         return d.one_flow(setup, "battery", (d.itself(setup, "battery"), PathNode("load", plan.on or say(self.far_end))), None)
 
+    def volts_on_label(self, setup: d.Setup) -> Mapping[str, tuple[float, float, float]]:
+        """What a bank or a station is told by are points: *12 V* beside them is the name of an outlet."""
+        return {} if setup.unit.kind in _SHOWS_PERCENT else super().volts_on_label(setup)
+
     def sums(self, seen: d.Seen) -> d.Account:
-        percent, volts = (np.flatnonzero(seen.whole(quantity)) for quantity in "%V")
-        looks = percent if len(percent) > 1 else volts
-        if len(looks) < 2:
+        looks = _looks(seen)
+        by_percent = len(looks) > 1
+        moments = np.array([look.time_s for look in looks]) if by_percent else seen.table.time_s[seen.whole("V")]
+        if len(moments) < 2:
             raise d.LackingError(say("One look only: look again after two weeks, or four, the same way."))
-        first, last = int(looks[0]), int(looks[-1])
-        days = float(seen.table.time_s[last] - seen.table.time_s[first]) / _DAY_S
-        if days < _SHORT_D:
+        stretches = stood_with(looks) if by_percent else []
+        days = float(moments[-1] - moments[0]) / DAY_S
+        if days < _SHORT_D and not any(one.lost.value >= _TELLS for one in stretches):
             raise d.LackingError(
                 say("The two looks lie {h} h apart: that tells nothing yet. Look again after some days, or weeks.", h=show(24 * days, 2))
             )
-        found, said = self._by_percent(seen, first, last, days) if looks is percent else self._by_volts(seen, first, last, days)
-        if seen.plan.on:
-            said.append(say("On meanwhile: {what}.", what=seen.plan.on))
-        time, column = seen.table.time_s[looks] / _DAY_S, seen.column("%" if looks is percent else "V")[looks]
-        sentence = _sentence(found, days)
+        if by_percent:
+            found, said, column = *self._by_percent(seen, stretches), np.array([look.percent for look in looks])
+        else:
+            found, said, column = *self._by_volts(seen, days), seen.column("V")[seen.whole("V")]
+        names = {number: one.on for number, one in enumerate(stretches, start=1)}
+        sentence = _in_turn(found, names) if len(stretches) > 1 else _sentence(found, days)
+        time = moments / DAY_S
         drawn = d.Plot(
-            say("Left standing"), say("days"), "%" if looks is percent else "V",
+            say("Left standing"), say("days"), "%" if by_percent else "V",
             (0.0, 1.05 * float(time[-1])), (0.97 * float(column.min()), 1.02 * float(column.max())), (d.Dots(time, column),), sentence,
         )  # fmt: skip
-        return d.Account(found, sentence=sentence, warnings=tuple(said), drawings=lambda: (drawn,), short=sentence.rstrip("."))
+        watts = tuple(key for number in names if (key := f"self_power_{number}") in found)
+        bars = (Bars(tuple((found[key], None, "") for key in watts)),) if watts else ()
+        return d.Account(
+            found,
+            watts or tuple(key for number in names if (key := f"lost_a_day_{number}") in found),
+            _groups(found, names),
+            sentence=sentence,
+            warnings=tuple(said),
+            drawings=lambda: (*bars, drawn),
+            short=sentence.rstrip("."),
+        )
 
-    def _by_percent(self, seen: d.Seen, first: int, last: int, days: float) -> tuple[dict[str, d.Finding], list[str]]:
-        shown, half = seen.column("%"), seen.table.half[_P]
-        change = PercentChange(float(shown[first]), float(shown[last]), float(half[first]), float(half[last]), 0.0, days * _DAY_S)
-        lost = change.fell()
-        working = say("{points} points in {days} days", points=plain(change.points), days=show(days, 3))
-        month = _at_least_nothing("lost_a_month", say("Loses in a month"), lost * (_MONTH_D / days), "%", working)
-        found = {month.key: month} if (month.value or 0.0) <= _ALL else {}
-        if change.points > 0 and month.bound != AT_MOST:
-            found["empty_after"] = d.Finding.made("empty_after", say("A full one is empty after"), 100 * days * _DAY_S / lost, "s", working)
-        label = seen.setup.label
-        if label is not None and label.energy_wh:
-            watts = lost * (label.energy_wh / 100 / (24 * days))
-            how = say("of the {wh} Wh on its label", wh=plain(label.energy_wh, 3))
-            found["self_power"] = _at_least_nothing("self_power", say("Burns by itself"), watts, "W", f"{working}, {how}")
-        said = [] if change.points >= 10 else [say("So few points hardly tell: a display may be off by 3 at each end. Leave it longer.")]
+    def _by_percent(self, seen: d.Seen, stretches: Sequence[Stood]) -> tuple[dict[str, d.Finding], list[str]]:
+        holds = held_by_source(seen.setup.label, seen.plan.usable, seen.plan.usable_u)
+        found = burnt(stretches, holds)
+        said = []
+        if few := [one.on for one in stretches if one.lost.value < _TELLS]:
+            text = words("{on}: so few points hardly tell, a display may be off by 3 at each end. Leave it longer.")
+            alone = words("So few points hardly tell: a display may be off by 3 at each end. Leave it longer.")
+            said.append(say(text, on=", ".join(few)) if len(stretches) > 1 else say(alone))
+        if holds is not None and holds.is_label:
+            text = words("{name} was not measured: 65 to 100 % of its label may come out, and its watts are as much less.")
+            said.append(say(text, name=seen.setup.unit.name))
+        if len(stretches) == 1 and seen.plan.on:
+            said.append(say("On meanwhile: {what}.", what=seen.plan.on))
         return found, said
 
-    def _by_volts(self, seen: d.Seen, first: int, last: int, days: float) -> tuple[dict[str, d.Finding], list[str]]:
+    def _by_volts(self, seen: d.Seen, days: float) -> tuple[dict[str, d.Finding], list[str]]:
         accuracy = seen.accuracy("V")
+        first, last = (int(k) for k in np.flatnonzero(seen.whole("V"))[[0, -1]])
         half = seen.table.half[_V]
         before, after = (
             d.as_read(abs(float(seen.column("V")[k])), accuracy) + d.digit(float(half[k]), "V", when=str(k)) for k in (first, last)
@@ -159,17 +209,19 @@ class StandingMethod(d.TypedMethod):
         lost = one - other
         lost += abs(lost.value) * d.within(_CHART_SLOPE, words("the chart's slope"), note=say("its own may be steeper, or flatter"))
         said = [] if days >= _LONG_D else [say("Volts hardly move in {n} days: two weeks tell more, four are better.", n=show(days, 2))]
-        month = _at_least_nothing("lost_a_month", say("Loses in a month"), lost * (_MONTH_D / days), "%", working)
+        month = at_least_nothing("lost_a_month", say("Loses in a month"), lost * (MONTH_D / days), "%", working)
         if (month.value or 0.0) - (month.expanded_uncertainty or 0.0) > _MUCH and month.bound != AT_MOST:
             said.append(say("That is more than such a battery loses by itself: something draws on it, or a cell is bad."))
+        if seen.plan.on:
+            said.append(say("On meanwhile: {what}.", what=seen.plan.on))
         return {"lost_a_month": month}, said
 
     def _of_capacitor(self, before: d.Value, after: d.Value, days: float, working: str) -> dict[str, d.Finding]:
         fell = before - after
-        found = {"volts_a_day": _at_least_nothing("volts_a_day", say("Falls in a day"), fell * (1 / days), "V", working)}
+        found = {"volts_a_day": at_least_nothing("volts_a_day", say("Falls in a day"), fell * (1 / days), "V", working)}
         if fell.value > 2 * (fell.u or 0.0) and after.value > 0:
             ratio = before / after
-            half_s = _HALF * days * _DAY_S / ratio.through(math.log, 1 / ratio.value)
+            half_s = _HALF * days * DAY_S / ratio.through(math.log, 1 / ratio.value)
             found["half_after"] = d.Finding.made(
                 "half_after", say("Half of its volts after"), half_s, "s", say("as it leaks the less the less is in it")
             )
@@ -179,31 +231,88 @@ class StandingMethod(d.TypedMethod):
         """What only stands does not fill itself."""
         yield from super().doubts(account, record)
         seen = self.seen(record)
-        shown = np.flatnonzero(seen.whole("%"))
-        yield from of_display([(float(seen.table.time_s[k]), float(seen.column("%")[k]), float(seen.table.half[_P][k])) for k in shown])
+        looks = _looks(seen)
+        yield from of_display([(look.time_s, look.percent, look.half) for look in looks])
+        if len(looks) > 1:
+            if text := less_than_off(stood_with(looks)):
+                yield d.Doubt("less-than-off", text)
+            return
         volts = seen.column("V")[seen.whole("V")]
-        for one, other in zip(volts[:-1].tolist(), volts[1:].tolist(), strict=True):
+        for one, other in itertools.pairwise(volts.tolist()):
             if other > (1 + _APART_V) * one:
                 text = words("Its volts rise from {a} to {b} V while it only stands: was it charged meanwhile, or did a digit slip?")
                 yield d.Doubt("rises", say(text, a=show(one, 4), b=show(other, 4)))
                 return
 
 
-def _at_least_nothing(key: str, name: str, value: d.Value, unit: str, working: str) -> d.Finding:
-    """What may be nothing is at most so much."""
-    made = d.Finding.made(key, name, value, unit, working)
-    room = made.expanded_uncertainty or 0.0
-    if value.value + room < 0:
-        raise d.ReadingsError(
-            say("There is more in it at the last look than at the first: was it charged meanwhile, or are the two swapped?")
-        )
-    if made.value is not None and made.value - room > 0:
-        return made
-    return d.Finding(key, name, max((made.value or 0.0) + room, 0.0), unit, made.contributions, working, bound=AT_MOST)
+def _looks(seen: d.Seen) -> list[Look]:
+    """Each percent that was read, and what is on from then: the row that it answers, else the words behind it, else as before."""
+    turns = seen.plan.turns
+    on = turns[0] if len(turns) == 1 else ALL_OFF
+    found = []
+    for answer in seen.lines:
+        shown = next((r for r in answer.jotting.readings if r.quantity == "%" and r.tap in _OWN), None)
+        if shown is None:
+            continue
+        on = answer.key or _on_from_now(answer.jotting, on)
+        found.append(Look(answer.time_s, shown.value, shown.half_width, on))
+    return found
+
+
+def _on_from_now(jotting: TypedLine, before: str) -> str:
+    """What is on behind such a line. Raises ReadingsError."""
+    if jotting.mark == OFF:
+        return ALL_OFF
+    volts = next((f"{plain(r.value)} V" for r in jotting.readings if r.quantity == "V" and r.kind == "read"), "")  # *12 V on*
+    parts = [part for part in re.split(r"[,;+]|\band\b", f"{volts} {jotting.text}") if part.strip(' "')]
+    if not parts:
+        return before
+    on = [name for part in parts if (name := _named_on(part)) and not _OFF.search(part)]
+    off = [_OFF.sub("", part).strip(' "') for part in parts if _OFF.search(part) and _named_on(part) != ALL_OFF]
+    if on or not off:
+        return ", ".join(on) or ALL_OFF
+    if before == ALL_OFF or before.lower() in {name.lower() for name in off}:
+        return ALL_OFF
+    text = words("“{off} off” does not say what is on from then: write all that is on, like “AC, 12 V”, or “all off”.")
+    raise d.ReadingsError(say(text, off=", ".join(off)))
+
+
+def _named_on(text: str) -> str:
+    """As people write it: *on: AC*, *AC on*, *only AC*, *nothing on*."""
+    name = re.sub(r"^(?:on\b:?|with|only|now)\s+|\s+on$|^on$", "", text.strip(' "'), flags=re.IGNORECASE).strip()
+    return ALL_OFF if _NOTHING.fullmatch(name) else name
 
 
 def _kind(setup: d.Setup) -> Chemistry | None:
     return setup.label.kind_of_cell if setup.label is not None else None
+
+
+def _groups(found: Mapping[str, d.Finding], names: Mapping[int, str]) -> tuple[Group, ...]:
+    if len(names) < 2:
+        return ()
+
+    def of(key: str) -> tuple[str, ...]:
+        return tuple(f"{key}_{number}" for number in names if f"{key}_{number}" in found)
+
+    return (
+        Group(say("More than with all off"), of("adds")),
+        Group(say("A full one is empty after"), of("empty_after")),
+        Group(say("Loses in a day"), of("lost_a_day")),
+    )
+
+
+def _in_turn(found: Mapping[str, d.Finding], names: Mapping[int, str]) -> str:
+    """*With AC on it burns 14 W: empty after 36 h; …*"""
+    parts = []
+    for number, on in names.items():
+        burns = found.get(f"self_power_{number}") or found[f"lost_a_day_{number}"]
+        empty = found.get(f"empty_after_{number}")
+        a_day = "" if f"self_power_{number}" in found else say(" a day")
+        where = say("all off") if on == ALL_OFF else say("{on} on", on=on)
+        after = say(", a full one is empty after {t}", t=empty.value_text()) if empty is not None else ""
+        parts.append(f"{where}: {burns.with_uncertainty()}{a_day}{after}")
+    text = "; ".join(parts)
+    return f"{text[:1].upper()}{text[1:]}."
 
 
 def _sentence(found: Mapping[str, d.Finding], days: float) -> str:
