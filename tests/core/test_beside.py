@@ -25,7 +25,7 @@ SAID = Account({"charge": CHARGE, "share": Finding("share", "Share", 97.5, "%", 
         ("48.46 Ah", "Your guess: 48.46 Ah. Charge delivered is 48.74 ± 0.29 Ah: right, as far as was measured."),
         ("49.1 Ah", "Your guess: 49.1 Ah. Charge delivered is 48.74 ± 0.29 Ah, 0.73 % less."),
         ("52 000 mAh", "Your guess: 52 000 mAh. Charge delivered is 48.74 ± 0.29 Ah, 6.3 % less."),
-        ("about 90 % of it", "Your guess: about 90 % of it. Share is 97.50 % no ±, 8.3 % more."),
+        ("about 90 % of it", "Your guess: about 90 % of it. Share is 97.50 % (no ±), 8.3 % more."),
         ("0 Ah", "Your guess: 0 Ah. Charge delivered is 48.74 ± 0.29 Ah."),
         ("all night", "Your guess: all night."),
         ("45", "Your guess: 45."),
@@ -69,7 +69,7 @@ def test_marks_that_are_none_of_a_persons_or_stand_with_a_reading_are_left_alone
 
 
 def test_in_a_few_words():
-    assert in_short(SAID) == "Charge delivered 48.74 ± 0.29 Ah; Share 97.50 % no ±"
+    assert in_short(SAID) == "Charge delivered 48.74 ± 0.29 Ah; Share 97.50 % (no ±)"
     assert in_short(Account(short="48.7 Ah · meets", findings=SAID.findings, answers=SAID.answers)) == "48.7 Ah · meets"
     assert in_short(Account()) == ""
 

@@ -22,8 +22,8 @@ from ubrant.runs.kept.accounts import whole_account
 from ubrant.runs.kept.answer_sheet import answer_sheet
 
 ANSWERING = [(entry, how) for entry in entries() for how in entry.answers]
-_NEEDS_MORE = {("sweep", "holds"), ("source", "at-once"), ("standing", "burns")}
-"""What the sample of a method does not reach: a supply turned down until it lets go; one outlet after another."""
+_NEEDS_MORE = {("sweep", "holds"), ("source", "at-once"), ("standing", "burns"), ("output", "true-display")}
+"""What the sample of a method does not reach: a supply turned down until it lets go; one outlet after another; a display on its way down."""
 
 
 def sampled(key):

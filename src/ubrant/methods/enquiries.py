@@ -16,7 +16,6 @@ from ubrant.core.wording import say, words
 if TYPE_CHECKING:
     from ubrant.core.account import Account
     from ubrant.core.quantities.label import Label
-    from ubrant.core.uncertainty.finding import Finding
 
 _WORDS = {
     "meets": words("Yes: {answer}"),
@@ -88,10 +87,10 @@ class Answering:
 
         if account.trouble or account.held_back or not account.findings.keys() >= set(self.needs):
             return ""
-        told = {key: _in_an_answer(f) for key, f in account.findings.items() if f.value is not None}
+        told = {key: f.with_uncertainty() for key, f in account.findings.items() if f.value is not None}
         if account.energy is not None and not account.energy.whole:  # it may hold more
             told |= {
-                k: say("at least {amount}", amount=_in_an_answer(f))
+                k: say("at least {amount}", amount=f.with_uncertainty())
                 for k, f in account.findings.items()
                 if k in told and f.unit in _AMOUNTS and not f.bound
             }
@@ -120,13 +119,6 @@ class Answering:
 
 
 _AMOUNTS = frozenset({"Ah", "Wh"})
-
-
-def _in_an_answer(finding: Finding) -> str:
-    """With its ±, or the word that there is none, so that a sentence can go on behind it."""
-    if finding.expanded_uncertainty is None and not finding.bound:
-        return say("{value} (no ±)", value=finding.value_text())
-    return finding.with_uncertainty()
 
 
 FULL = Enquiry(
@@ -199,6 +191,14 @@ BURNS = Enquiry(
 LOST = Enquiry("lost", words("How much is lost in it?"), 23, ("converter", "inverter"), words("efficiency percent loss"))
 AT_ONCE = Enquiry(
     "at-once", words("How much does it sag under load?"), 30, ("battery", "source"), words("at once amps peak max resistance inside pull")
+)
+TRUE_DISPLAY = Enquiry(
+    "true-display",
+    words("Does its display tell the truth?"),
+    24,
+    ("bank", "station"),
+    words("percent hours left promise shows says lies honest"),
+    words("With the sun or the mains in, its hours left are of what comes in as well: take the input off first."),
 )
 CARRIES = Enquiry(
     "carries",

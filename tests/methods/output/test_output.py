@@ -223,7 +223,9 @@ def test_hours_left_are_readings_too(tmp_path):
     implied = (1.3 * 310 + 0.8 * 308 / 0.62 + 0.3 * 309 / 0.21) / 3
     assert found["told_capacity"]["value"] == pytest.approx(implied, rel=1e-4)
     assert found["told_spread"]["value"] == pytest.approx(0.0, abs=1e-6)
-    assert found["told_error"]["value"] == pytest.approx(100 * (1.3 / 1.2 - 1), rel=1e-4)
+    assert found["told_error"]["value"] == pytest.approx(100 * (1.3 / (energy / 310) - 1), rel=1e-4), (
+        "by what still came, at the watts of that moment"
+    )
 
 
 def test_hours_left_that_contradict_each_other_and_were_too_many(tmp_path):
@@ -232,8 +234,8 @@ def test_hours_left_that_contradict_each_other_and_were_too_many(tmp_path):
     answer = said(str(path))
     found = answer["findings"]
     assert found["told_spread"]["value"] == pytest.approx(1.7 - 0.75)
-    assert found["told_error"]["value"] == pytest.approx(100 * (0.75 / 1.2 - 1), rel=1e-4)
-    assert any("It said 0.750 h left and lasted 1.20 h: 38 % too little." in line for line in answer["warnings"])
+    assert found["told_error"]["value"] == pytest.approx(-37.26, abs=0.02)
+    assert any("It said 0.750 h left, and 1.20 h came: 37 % too little." in line for line in answer["warnings"])
 
 
 def test_hours_left_that_cannot_be(tmp_path):

@@ -9,6 +9,15 @@ import numpy as np
 from ubrant.core.battery.bars import Bar, by_bars
 from ubrant.core.battery.label_doubt import doubtful
 from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between, points_finding
+from ubrant.core.battery.promises import (
+    DisplayCurve,
+    DisplayPromise,
+    KeptPromise,
+    as_told,
+    display_curve,
+    kept_promises,
+    left_where_it_says,
+)
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
@@ -32,20 +41,8 @@ _GOT_SMALL = 0.5
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
 """With more percent left than that, and under so many amperes, it went off for want of a load. Common practice, no source."""
-_OFF_BY, _FAR_OFF = 10.0, 2.0
 _SMALL_A = 0.1
 """Under this many banks switch off by themselves. Common practice, no source."""
-
-
-@dataclass(frozen=True)
-class DisplayPromise:
-    """One thing its display said: hours left, half of their digit, watts and percent then."""
-
-    time_s: float
-    hours: float
-    half_h: float
-    watts: float | None = None
-    percent: float | None = None
 
 
 @dataclass(frozen=True)
@@ -68,7 +65,7 @@ class Given:
     power : accuracy of a meter there that reads watts itself, and counts them
     tripped : what a person noted where it tripped; None where nobody did
     moment_half_s : how far to each side the moments of its ends may be off
-    came_in : what flowed into it meanwhile, in words; empty for nothing
+    came_in, came_in_wh : what flowed into it meanwhile, in words, empty for nothing; the most that this may be, inf where nobody can say
     told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
     """
 
@@ -93,6 +90,7 @@ class Given:
     tripped: str | None = None
     power: Accuracy | None = None
     moment_half_s: float = 0.0
+    came_in_wh: float = 0.0
 
     @property
     def left_percent(self) -> float | None:
@@ -104,6 +102,19 @@ class Given:
     def emptied(self) -> bool:
         """Whether it gave up because it was empty: with much left on its display a lead came off, or the load was too small for it."""
         return self.gave_up and (self.left_percent or 0.0) <= _MUCH_LEFT
+
+    @property
+    def kept(self) -> tuple[KeptPromise, ...]:
+        """What came of the hours that its display promised; nothing where more came in, or it did not end by itself."""
+        ended = self.load_off_s if self.gave_up and self.emptied and not self.came_in else None
+        return kept_promises(self.told, ended, _flowed(self))
+
+    @property
+    def curve(self) -> DisplayCurve | None:
+        """Its display over what was left, from full to empty."""
+        if self.percent is None or not (self.full and self.emptied) or self.came_in:
+            return None
+        return display_curve(self.percent[0], _flowed(self), self.load_off_s)
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -168,7 +179,9 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
             found["label_share"] = _at_least(found["label_share"])
     if given.percent is not None:
         found |= _percent(given, energy, said)
-    found |= _as_told(given, said, label.energy_wh if label is not None else None)
+    found |= as_told(given.told, given.kept, label.energy_wh if label is not None else None, said)
+    if given.curve is not None and given.percent is not None:
+        found |= left_where_it_says(given.curve, float(np.max(given.percent[1])))
     said += _ending(given, found)
     return found, _verdict(given, charge, label), said
 
@@ -189,12 +202,13 @@ def _require_sense(given: Given, energy: Finding, label: Label | None) -> None:
             )
             raise ReadingsError(text)
     u = energy.expanded_uncertainty or 0.0
-    if label is not None and label.energy_wh and energy.value is not None and energy.value - u > _MOST_SHARE * label.energy_wh:
+    holds = label.energy_wh if label is not None else None
+    if holds and energy.value is not None and energy.value - u - given.came_in_wh > _MOST_SHARE * holds:
         raise ReadingsError(
             say(
                 "{out} Wh are more than the {wh} Wh on its label: amperes for milliamperes, an hour that slipped, or it was charged meanwhile.",
                 out=show(energy.value),
-                wh=show(label.energy_wh),
+                wh=show(holds),
             )
         )
 
@@ -257,51 +271,6 @@ def _power_over(given: Given, series: Series) -> tuple[Array, Array]:
     if until is not None and until > time[-1]:
         time, power = np.append(time, until), np.append(power, power[-1])
     return time, power
-
-
-def _as_told(given: Given, said: list[str], label_wh: float | None) -> dict[str, Finding]:
-    """What its hours left imply, whether they agree with each other, and how far off they were in the end."""
-    found: dict[str, Finding] = {}
-    whole = [(t.hours * t.watts / (t.percent / 100), t.half_h / t.hours) for t in given.told if t.watts and t.percent and t.hours > 0]
-    if whole:
-        value = float(np.mean([wh for wh, _ in whole]))
-        implied = value * (1 + within(max(share for _, share in whole), words("digits of its hours"), kind=ErrorKind.DIGIT))
-        working = say("hours × watts ÷ percent, mean of {n}", n=len(whole))
-        found["told_capacity"] = Finding.made("told_capacity", say("Its hours left imply"), implied, "Wh", working)
-        if label_wh and not label_wh / _FAR_OFF < value < _FAR_OFF * label_wh:
-            text = say(
-                "Its hours left imply {a} Wh, and its label says {b}: hours for minutes, or another load when it said so?",
-                a=show(value, 3),
-                b=show(label_wh, 3),
-            )
-            said.append(text)
-    if not given.told:
-        return found
-    ends = [t.time_s + 3600 * t.hours for t in given.told]
-    if len(ends) > 1:
-        apart, width = (max(ends) - min(ends)) / 3600, 2 * max(t.half_h for t in given.told)
-        working = say("the ends they promise lie so far apart; their digits alone explain {h} h", h=show(width, 2))
-        differ = apart + digit(width, "h", of=words("digits of its hours"))
-        found["told_spread"] = Finding.made("told_spread", say("Its statements differ by"), differ, "h", working)
-    off_s, first = given.load_off_s, given.told[0]
-    if given.gave_up and off_s is not None and off_s > first.time_s:
-        lasted = (off_s - first.time_s) / 3600
-        off = 100 * ((first.hours + digit(first.half_h, "h", of=words("digits of its hours"))) / lasted - 1)
-        error = off.value
-        working = say("{a} h said, {b} h lasted", a=show(first.hours, 3), b=show(lasted, 3))
-        found["told_error"] = Finding.made("told_error", say("Its first hours left were off by"), off, "%", working)
-        if abs(error) > _OFF_BY:
-            sign = say("too much") if error > 0 else say("too little")
-            said.append(
-                say(
-                    "It said {a} h left and lasted {b} h: {p} % {sign}.",
-                    a=show(first.hours, 3),
-                    b=show(lasted, 3),
-                    p=plain(abs(error), 2),
-                    sign=sign,
-                )
-            )
-    return found
 
 
 def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> Finding | None:

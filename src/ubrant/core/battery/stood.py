@@ -16,7 +16,7 @@ from ubrant.core.uncertainty.value import Value, digit, exactly, within
 from ubrant.core.wording import say, words
 
 DAY_S, MONTH_D = 86_400.0, 365.25 / 12
-ALL_OFF = "all off"
+ALL_OFF = words("all off")
 _ALL = 100.0
 
 
@@ -37,6 +37,10 @@ class Stood:
     on: str
     lost: Value
     days: float
+
+    @property
+    def name(self) -> str:
+        return say(ALL_OFF) if self.on == ALL_OFF else say("{on} on", on=self.on)
 
     @property
     def working(self) -> str:
@@ -81,7 +85,7 @@ def burnt(stretches: Sequence[Stood], holds: Holds | None) -> dict[str, Finding]
     for number, one in enumerate(stretches, start=1):
         found |= _of_several(one, number, holds)
         if resting is not None and one is not resting and holds is not None and not _takes_less(one, resting):
-            name = say("{on}: more than with all off", on=one.on)
+            name = say("{on}: more than with all off", on=one.name)
             more = at_least_nothing(f"adds_{number}", name, _watts(one.a_day - resting.a_day, holds), "W", one.working, holds.lower)
             found[more.key] = more
     return found
@@ -114,14 +118,14 @@ def _of_one(one: Stood, holds: Holds | None) -> dict[str, Finding]:
 
 
 def _of_several(one: Stood, number: int, holds: Holds | None) -> dict[str, Finding]:
-    day = at_least_nothing(f"lost_a_day_{number}", say("{on}: loses in a day", on=one.on), one.a_day, "%", one.working)
+    day = at_least_nothing(f"lost_a_day_{number}", say("{on}: loses in a day", on=one.name), one.a_day, "%", one.working)
     found = {day.key: day}
     if day.bound != AT_MOST:
         key = f"empty_after_{number}"
-        found[key] = _empty(key, say("{on}: a full one is empty after", on=one.on), one)
+        found[key] = _empty(key, say("{on}: a full one is empty after", on=one.name), one)
     if holds is not None:
-        key, name = f"self_power_{number}", say("{on}: burns", on=one.on)
-        found[key] = at_least_nothing(key, name, _watts(one.a_day, holds), "W", f"{one.working}, {holds.why}", holds.lower)
+        key = f"self_power_{number}"
+        found[key] = at_least_nothing(key, one.name, _watts(one.a_day, holds), "W", f"{one.working}, {holds.why}", holds.lower)
     return found
 
 

@@ -190,6 +190,8 @@ class Finding:
         """``48.87 ± 0.29 Ah``, for a sentence; of what lies on one side of its value only the span: an end of a band is no best value."""
         if self.is_at_an_edge:
             return self._span_text() if self.unit == "s" else f"{self._span_text()} {self.for_people().unit}".rstrip()
+        if self.value is not None and self.expanded_uncertainty is None and not self.bound:
+            return say("{value} (no ±)", value=self.value_text())
         if self.value is None or not self.expanded_uncertainty or self.unit == "s" or self.bound or any(self.sides):
             return f"{self.value_text()} {self.uncertainty_text()}".strip()
         shown = self.for_people()

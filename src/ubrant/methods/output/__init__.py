@@ -2,7 +2,7 @@
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import words
-from ubrant.methods.enquiries import GIVES, Answering
+from ubrant.methods.enquiries import GIVES, TRUE_DISPLAY, Answering
 from ubrant.methods.registry import MethodEntry
 
 
@@ -24,6 +24,19 @@ METHOD = MethodEntry(
             words("4 to 15 h till it stops"),
             words("a steady load"),
             ("V", "A"),
+            words("one full cycle of its life"),
+        ),
+        Answering(
+            TRUE_DISPLAY,
+            (
+                words("where it says 50 %, {left_at_50} are left; of its hours {hours_come} come"),
+                words("where it says 50 %, {left_at_50} are left"),
+                words("of the hours that it says {hours_come} come"),
+            ),
+            10,
+            words("4 to 15 h till it stops"),
+            words("its percent or its hours, noted on the way"),
+            ("W",),
             words("one full cycle of its life"),
         ),
     ),

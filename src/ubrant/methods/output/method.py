@@ -11,7 +11,8 @@ import numpy as np
 from ubrant.core.account import Account, Energy, Group
 from ubrant.core.battery.bars import Bar, bars_of
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.battery.given_out import DisplayPromise, Given, analyse_output, counter_apart
+from ubrant.core.battery.given_out import Given, analyse_output, counter_apart
+from ubrant.core.battery.promises import DisplayPromise
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
 from ubrant.core.gate.figures import Doubt, Expected
@@ -32,10 +33,11 @@ from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy, trac
 from ubrant.methods.form import CONDITIONS, Field, QuantityKind, YesNo
 from ubrant.methods.method import ONE_PLACE, LoadRating, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.output.person import empties as emptying
+from ubrant.methods.output.promised import by_its_promises, drawn_promises
 from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Prompt
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, ReadUntil, Steps, SwitchLoadOff, SwitchLoadOn
 
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
@@ -48,7 +50,7 @@ _USB_A = 3.0
 GROUPS = (
     Group("What it burns by itself", ("idle_power", "idle_day", "without_idle", "minimum_load")),
     Group("Its percent display", ("points", "energy_per_point", "linearity")),
-    Group("What its display promised", ("told_capacity", "told_spread", "told_error")),
+    Group("What its display promised", ("hours_come", "left_at_50", "left_at_20", "told_capacity", "told_spread", "told_error")),
     Group("Against the cells on its label", ("label_share", "charge_at_cells")),
 )
 
@@ -94,6 +96,19 @@ _OFF, _OFF_S, _SAME_OUTPUT = 0.2, 300.0, 0.1
 practice, no source."""
 _NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY, _LEAST_OF_LABEL = 90.0, 20.0, (0.3, 1.4), 0.25
 """Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
+
+
+def _own(setup: Setup) -> str:
+    """Where its own display is read."""
+    return setup.unit.kind if setup.unit.kind in {"bank", "station"} else "bank"
+
+
+def _at_mains(plan: OutputPlan | None) -> bool:
+    return plan is not None and plan.volts > AC_FROM_V
+
+
+def _like(plan: OutputPlan | None) -> str:
+    return "output 205 W" if _at_mains(plan) else OutputMethod.like
 
 
 def _label_wh(setup: Setup) -> float | None:
@@ -149,14 +164,26 @@ class OutputMethod(TypedMethod):
         text = words("Charge {name} fully, let it rest an hour. Meter at its output, the load behind it: {a} A at {v} V.")
         mains = (cautions.MAINS,) if plan.volts > 80 else ()
         yield Ask(say(text, name=name, a=plain(plan.amps), v=plain(plan.volts)), (cautions.LOOK_FIRST, cautions.SURFACE, *mains))
-        start = words("Load on: press the button, or say so with a reading: “load on {example} bank 100 %”.")
-        yield Ask(say(start, example=self.like), (cautions.HAND_OFF,))
+        start = words("Load on: press the button, or say so with a reading: “load on {example} {kind} 100 %”.")
+        yield Ask(say(start, example=_like(plan), kind=_own(prepared.setup)), (cautions.HAND_OFF,))
 
     def further(self, prepared: Prepared) -> Prompt:
+        own, like = _own(prepared.setup), _like(prepared.plan)
         text = words(
-            "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“bank 62 %”); “empty” when it switches itself off."
+            "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“{kind} 62 %”); “empty” when it switches itself off."
         )
-        return Prompt(say(text, example=self.like), marks=("load on", "load off", "empty"), example=self.like)
+        if own == "station":
+            text = words(
+                "Now and then type “{example}”, the counter too (“12.4 Wh”), and what it says itself (“{kind} 62 % 0.8 h left”); “empty” when it switches itself off."
+            )
+        return Prompt(say(text, example=like, kind=own), marks=("load on", "load off", "empty"), example=like)
+
+    def by_hand(self, prepared: Prepared) -> HandScript:
+        """At a mains socket watts and a counter are read, elsewhere volts and amperes; and what its own display says."""
+        own = _own(prepared.setup)
+        metered = ("W", "Wh") if _at_mains(prepared.plan) else ("V", "A", "Wh")
+        shown = ("%", LEFT_H) if own == "station" else ("%",)
+        return replace(super().by_hand(prepared), reads=(*(("output", q) for q in metered), *((own, q) for q in shown)))
 
     def every_s(self, prepared: Prepared) -> float:
         return 1800.0
@@ -176,7 +203,11 @@ class OutputMethod(TypedMethod):
 
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """What its display says beside what came out."""
-        yield from super().doubts(account, record)
+        given, _ = _given(record, self._volts(record))
+        out = account.findings.get("energy_out")
+        of_its_own = (out.value or 0.0 if out is not None else 0.0) - given.came_in_wh  # what came in goes out again
+        is_too_much = of_its_own > self.expected[0].high * (_label_wh(record.head.setup) or math.inf)
+        yield from (doubt for doubt in super().doubts(account, record) if doubt.key != "figure-energy_out" or is_too_much)
         shown = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "%"]
         if shown and record.head.conditions.full and shown[0] < _NEARLY_FULL:
             yield Doubt(
@@ -189,7 +220,6 @@ class OutputMethod(TypedMethod):
             )
             yield Doubt("strays", say(text, points=strays.value_text(), working=strays.working))
         yield from _sags(record)
-        given, _ = _given(record, self._volts(record))
         if not record.is_typed and given.readings is not None and (again := [t for t in _went_out(given.readings) if t[1] is not None]):
             went, back = again[0]
             text = words("Its output went after {went} and was there again {later} later: was it charged meanwhile, or only unplugged?")
@@ -221,11 +251,21 @@ class OutputMethod(TypedMethod):
             )
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
-        """With what another rate says of what it burns by itself: of the run whose hours differ most."""
-        own = _emptied(record, account) if not account.trouble else None
+        """With what its display's promises were worth in all runs, and what another rate says of what it burns by itself: of the run whose hours differ most."""
+        if account.trouble:
+            return account
+        given, own = _given(record, self._volts(record))[0], _emptied(record, account)
+        if own is None and given.percent is None and not given.told:
+            return account
+        alike = [(r, a) for r, a in others() if r.head.method == self.key]
+        ends = [e.time_s for e in record.lines[-1:]] + (
+            [float(given.readings.time_s[-1])] if given.readings is not None and len(given.readings) else []
+        )
+        now_s = max(ends, default=0.0) if record.state == "running" else None
+        account = by_its_promises(account, given, [_given(r, self._volts(r))[0] for r, _ in alike], now_s)
         if own is None:
             return account
-        runs = [_emptied(r, a) for r, a in others() if r.head.method == self.key and self._is_same_output(r, record)]
+        runs = [_emptied(r, a) for r, a in alike if self._is_same_output(r, record)]
         other = max((r for r in runs if r is not None), key=lambda r: abs(math.log(r.hours / own.hours)), default=None)
         if other is None:
             return account
@@ -263,7 +303,7 @@ class OutputMethod(TypedMethod):
             else verdict.sentence,
             warnings=(*(() if live else said), *no_accuracy(energy)),
             ended_by="gave up" if given.gave_up else record.ended_by,
-            drawings=lambda: _drawn(given),
+            drawings=lambda: (*_drawn(given), *drawn_promises(given)),
             energy=None
             if live or given.came_in
             else Energy(energy.value or 0.0, energy.expanded_uncertainty, given.emptied and given.full, 1.0),
@@ -381,6 +421,7 @@ def _given_of(record: Record, volts: float | None) -> tuple[Given, str]:
     percent = next(
         (_with_half(record, t, "%") for t in ("bank", "station", "source", "battery", "output") if len(record.either(t, "%")) > 1), None
     )
+    came_in, came_in_wh = _came_in(record, on, empty if empty is not None else off)
     full = record.head.conditions.was_full is True or any(mark == "full" for _, mark in record.typed.marks)
     gave_up = empty is not None or record.ended_by in _GAVE_UP
     return (
@@ -402,10 +443,11 @@ def _given_of(record: Record, volts: float | None) -> tuple[Given, str]:
             _watts(record),
             _promised(record),
             _bars(record, on),
-            _came_in(record, on, empty if empty is not None else off),
+            came_in,
             next((e.jotting.text for e in record.lines if e.jotting.mark == "tripped"), None),
             record.accuracy("output", "W"),
             record.moment_half_s if record.is_typed else 0.0,
+            came_in_wh,
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
@@ -431,8 +473,8 @@ def _bars(record: Record, load_on_s: float | None) -> tuple[Bar, ...]:
 _COMES_IN_AT = ("charger", "input")
 
 
-def _came_in(record: Record, on_s: float | None, off_s: float | None) -> str:
-    """The most that was read to flow into it while it gave, and where; empty where nothing was."""
+def _came_in(record: Record, on_s: float | None, off_s: float | None) -> tuple[str, float]:
+    """The most that was read to flow into it while it gave, and where, empty where nothing was; and the most Wh that this is, inf where nobody can say."""
     for tap in _COMES_IN_AT:
         for quantity in ("W", "A", "Wh"):
             series = record.either(tap, quantity)
@@ -440,8 +482,10 @@ def _came_in(record: Record, on_s: float | None, off_s: float | None) -> str:
             read = series.value[inside]
             most = float(np.ptp(read) if quantity == "Wh" else read.max(initial=0.0)) if len(read) else 0.0
             if most > 0:
-                return say("{most} {quantity} at the {tap}", most=show(most), quantity=quantity, tap=tap)
-    return ""
+                hours = (off_s - on_s) / 3600 if on_s is not None and off_s is not None else math.inf
+                energy = {"W": most * hours, "Wh": most}.get(quantity, math.inf)
+                return say("{most} {quantity} at the {tap}", most=show(most), quantity=quantity, tap=tap), energy
+    return "", 0.0
 
 
 _WATTS_AT = ("output", "load", "ac", "station", "bank", "source", "battery")

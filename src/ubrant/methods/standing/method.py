@@ -6,7 +6,7 @@ import itertools
 import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -21,12 +21,14 @@ from ubrant.core.gate.figures import of_display
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.jot import OFF, TypedLine
 from ubrant.core.record.head import SIMULATED
-from ubrant.core.record.power_path import PathNode, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
+from ubrant.core.record.record import TapQuantity
 from ubrant.core.sources.capacitor import read_label
 from ubrant.core.uncertainty.finding import AT_MOST
 from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, show, words
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import HandScript
 from ubrant.methods.standing.person import looks_again
 
 _V, _P = ("battery", "V"), ("battery", "%")
@@ -124,7 +126,16 @@ class StandingMethod(d.TypedMethod):
         return (say("{count} looks", count=turns + 1), say("some days")) if turns > 1 else (say("two looks"), say("some weeks"))
 
     def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: StandingPlan) -> PowerPath:
-        return d.one_flow(setup, "battery", (d.itself(setup, "battery"), PathNode("load", plan.on or say(self.far_end))), None)
+        far = PathNode("load", ", ".join(plan.turns) or say(self.far_end))
+        if setup.unit.kind in _SHOWS_PERCENT:
+            return PowerPath((d.itself(setup, "battery"), far), (Flow(None, meter=say("its percent")),), (None, None), (0.0, 0.0), "%")
+        return d.one_flow(setup, "battery", (d.itself(setup, "battery"), far), None)
+
+    def by_hand(self, prepared: d.Prepared) -> HandScript:
+        """By its own display or by its volts, as it is."""
+        kind = prepared.setup.unit.kind
+        reads: tuple[TapQuantity, ...] = ((kind, "%"),) if kind in _SHOWS_PERCENT else (_V,) if kind == "source" else self.reads
+        return replace(super().by_hand(prepared), reads=reads)
 
     def volts_on_label(self, setup: d.Setup) -> Mapping[str, tuple[float, float, float]]:
         """What a bank or a station is told by are points: *12 V* beside them is the name of an outlet."""
@@ -146,9 +157,9 @@ class StandingMethod(d.TypedMethod):
             found, said, column = *self._by_percent(seen, stretches), np.array([look.percent for look in looks])
         else:
             found, said, column = *self._by_volts(seen, days), seen.column("V")[seen.whole("V")]
-        names = {number: one.on for number, one in enumerate(stretches, start=1)}
+        names = {number: one.name for number, one in enumerate(stretches, start=1)}
         sentence = _in_turn(found, names) if len(stretches) > 1 else _sentence(found, days)
-        time = moments / DAY_S
+        time = (moments - moments[0]) / DAY_S
         drawn = d.Plot(
             say("Left standing"), say("days"), "%" if by_percent else "V",
             (0.0, 1.05 * float(time[-1])), (0.97 * float(column.min()), 1.02 * float(column.max())), (d.Dots(time, column),), sentence,
@@ -169,7 +180,7 @@ class StandingMethod(d.TypedMethod):
         holds = held_by_source(seen.setup.label, seen.plan.usable, seen.plan.usable_u)
         found = burnt(stretches, holds)
         said = []
-        if few := [one.on for one in stretches if one.lost.value < _TELLS]:
+        if few := [one.name for one in stretches if one.lost.value < _TELLS]:
             text = words("{on}: so few points hardly tell, a display may be off by 3 at each end. Leave it longer.")
             alone = words("So few points hardly tell: a display may be off by 3 at each end. Leave it longer.")
             said.append(say(text, on=", ".join(few)) if len(stretches) > 1 else say(alone))
@@ -308,9 +319,8 @@ def _in_turn(found: Mapping[str, d.Finding], names: Mapping[int, str]) -> str:
         burns = found.get(f"self_power_{number}") or found[f"lost_a_day_{number}"]
         empty = found.get(f"empty_after_{number}")
         a_day = "" if f"self_power_{number}" in found else say(" a day")
-        where = say("all off") if on == ALL_OFF else say("{on} on", on=on)
         after = say(", a full one is empty after {t}", t=empty.value_text()) if empty is not None else ""
-        parts.append(f"{where}: {burns.with_uncertainty()}{a_day}{after}")
+        parts.append(f"{on}: {burns.with_uncertainty()}{a_day}{after}")
     text = "; ".join(parts)
     return f"{text[:1].upper()}{text[1:]}."
 
