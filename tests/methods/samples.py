@@ -216,6 +216,12 @@ SAMPLES["short-load"] = Sample(
     {60.0: "12.71 V 0.00 A", 75.0: "12.55 V 10.0 A", 95.0: "12.39 V 20.0 A"},
     (DC,),
 )
+SAMPLES["round-trip"] = Sample(
+    Unit("Hall station", "station", "500 Wh"),
+    {},
+    _each("input 0.0 Wh station 5 %", "input 566.0 Wh station full", "output 0.0 Wh station full", "output 402.0 Wh station 5 %"),
+    (AC, AC),
+)
 SAMPLES["standing"] = Sample(Unit("Spare block", "battery", "12 V 45 Ah lead-acid"), {}, {60.0: "12.72 V", 28 * 86_400.0: "12.63 V"}, (DC,))
 SAMPLES["joint"] = Sample(
     Unit("Fuse holder", "lead", "30 A fuse"),

@@ -184,6 +184,7 @@ def test_what_suits_what():
             "audit",
             "endurance",
             "standing",
+            "round-trip",
             "anything",
             "meter-check",
         ],

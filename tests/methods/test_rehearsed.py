@@ -50,6 +50,15 @@ CASES = {
         "inside",
     ),
     "each outlet group": ("standing", STATION, {"battery": DC}, None, {"on": "AC; 12 V; all off"}, "all off:"),
+    "there and back": ("round-trip", STATION, {"input": PLUG, "output": PLUG}, None, {}, "comes back"),
+    "cycles of a cell": (
+        "round-trip",
+        Unit("Cell", "battery", "3.7 V 3.4 Ah"),
+        {"input": DC, "output": DC},
+        None,
+        {"into": "counts Ah, shows volts", "out": "counts Ah, shows volts", "cycles": "2"},
+        "of its charge",
+    ),
     "on the shelf": ("standing", BANK, {"battery": DC}, None, {}, "a month"),
     "how full": (
         "fullness",

@@ -192,6 +192,14 @@ LOST = Enquiry("lost", words("How much is lost in it?"), 23, ("converter", "inve
 AT_ONCE = Enquiry(
     "at-once", words("How much does it sag under load?"), 30, ("battery", "source"), words("at once amps peak max resistance inside pull")
 )
+COMES_BACK = Enquiry(
+    "comes-back",
+    words("What do I get back of what I put in?"),
+    33,
+    ("battery", "bank", "station"),
+    words("round trip efficiency loss losses charge discharge cycle in out"),
+    words("The same end on both sides: from where it was filled, to there it is emptied."),
+)
 TRUE_DISPLAY = Enquiry(
     "true-display",
     words("Does its display tell the truth?"),

@@ -24,12 +24,11 @@ from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series
 from ubrant.core.record.counters import Count, counted
-from ubrant.core.record.integrals import off_in_count, through_meter, totals
+from ubrant.core.record.integrals import off_in_count, through_meter, totals, watts_now_and_then
 from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.decision import ONCE, as_judged, decided
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.uncertainty.value import Value, digit, moment, within, wrong_by
+from ubrant.core.uncertainty.value import Value, digit, moment
 from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
@@ -243,12 +242,7 @@ def _by_watts(given: Given) -> Finding | None:
     time, power = _power_over(given, series)
     if len(time) < 2:
         return None
-    steps_h, between = np.diff(time) / 3600, np.abs(np.diff(power))
-    energy = float(np.sum(steps_h * (power[1:] + power[:-1]) / 2))
-    hours = float(np.sum(steps_h))
-    value = energy + wrong_by(accuracy, energy, hours)
-    value += within(float(np.max(half)), words("widths of the readings"), "W", kind=ErrorKind.DIGIT) * hours
-    value += within(0.25 * float(np.sum(steps_h * between)), words("between the readings"), "Wh", kind=ErrorKind.BETWEEN)
+    value = watts_now_and_then(time, power, float(np.max(half)), accuracy)
     on, off = _moments(given)
     value += on * (float(power[0]) / 3600) + off * (float(power[-1]) / 3600)
     return Finding.made("energy_out", say("Given at the output"), value, "Wh", say("∫ over {n} readings of watts", n=len(series)))

@@ -224,6 +224,10 @@ class Grammar:
         readings, rest = self._readings(rest)
         if not mark:
             mark, rest = _mark(rest)
+        if not mark and [(r.tap, r.kind) for r in readings] == [
+            ("battery", "state")
+        ]:  # of what is tested, and nothing else: it is the mark
+            mark, readings = (FULL if readings[0].value else EMPTY), []
         if readings and not mark:
             mark, rest = fate_and_rest(rest)
         text = rest.strip().strip('"“”').strip()
@@ -371,7 +375,7 @@ class Grammar:
                     readings[fresh:] = [replace(r, tap=name) for r in readings[fresh:]]
                     tap, fresh, rest = "", len(readings), ahead
                     continue
-                if name != "battery" and (state := re.match(rf"({FULL}|{EMPTY})\b[\s,;.]*", ahead, re.I)):
+                if state := re.match(rf"({FULL}|{EMPTY})\b[\s,;.]*", ahead, re.I):
                     readings.append(state_of(name, full=state[1].lower() == FULL))
                     rest = ahead[state.end() :]
                     continue

@@ -8,7 +8,9 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.readings import Array, blocks, require_usable
-from ubrant.core.uncertainty.value import Value, total_of, wrong_by
+from ubrant.core.uncertainty.sources import ErrorKind
+from ubrant.core.uncertainty.value import Value, total_of, within, wrong_by
+from ubrant.core.wording import words
 
 
 @dataclass(frozen=True)
@@ -107,6 +109,23 @@ def off_in_count(
     """What a meter is off by in so many Ah or Wh that it counted: by the gains of what it adds up."""
     gains = {"V": voltage, "A": current, "W": power}
     return total_of(wrong_by(gains[quantity], amount, 0.0, place) for quantity in adds_up(unit, power))
+
+
+def watts_now_and_then(time_s: Array, watts: Array, half: float, accuracy: Accuracy | None, whose: str = "", place: str = "") -> Value:
+    """Wh of watts that were read now and then, straight between, ± a quarter of each step.
+
+    Parameters
+    ----------
+    time_s, watts : (n,) each
+    half : of the last digit, W
+    whose : tells them from others
+    place : as :func:`wrong_by` has it
+    """
+    hours, between = np.diff(time_s) / 3600, np.abs(np.diff(watts))
+    energy = float(np.sum(hours * (watts[1:] + watts[:-1]) / 2))
+    value = energy + wrong_by(accuracy, energy, float(np.sum(hours)), place)
+    value += within(half, words("widths of the readings"), "W", when=whose, kind=ErrorKind.DIGIT) * float(np.sum(hours))
+    return value + within(0.25 * float(np.sum(hours * between)), words("between the readings"), "Wh", when=whose, kind=ErrorKind.BETWEEN)
 
 
 def charge_ah(elapsed_s: Array, current_a: Array) -> float:
