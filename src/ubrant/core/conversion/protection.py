@@ -20,12 +20,25 @@ _SECONDS = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 
 @dataclass(frozen=True)
 class Overload:
-    """One step: ``amps`` held; ``opened_s`` after which it opened, None where it held for ``held_s``; ``inrush_a`` as it was reset into the load."""
+    """One step: ``amps`` held; ``opened_s`` after which it opened, None where it held for ``held_s``; ``inrush_a`` as it was reset into the load; ``rested_s``
+    since it opened before, None for the first and where nobody knows."""
 
     amps: float
     held_s: float
     opened_s: float | None = None
     inrush_a: float | None = None
+    rested_s: float | None = None
+
+    @property
+    def is_warm(self) -> bool:
+        """It has just opened, so that it opens sooner: no second test of it, and none against a curve."""
+        return self.rested_s is not None and self.rested_s < COOLS_S
+
+
+SAME_A = 0.05
+"""Amperes within such a share of each other are the same. Common practice, no source."""
+COOLS_S, _MANY_TIMES = 15 * 60.0, 2.0
+"""After so long one that has opened is cold again; warm it opens so many times sooner, and more. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -109,9 +122,9 @@ def trip_findings(
     outside = []
     for number, step in enumerate(steps, start=1):
         multiple = step.amps / rated_a
-        where = f"At {show(step.amps, 3)} A ({plain(multiple, 3)} ×)"
+        where = f"At {show(step.amps, 3)} A ({plain(multiple, 3)} ×{say(', warm') if step.is_warm else ''})"
         key = f"opens_{number}"
-        band = band_at(curve, multiple)
+        band = band_at(curve, multiple) if not step.is_warm else None
         if step.opened_s is None:
             findings[key] = Finding(key, f"{where}: held", step.held_s, "s", (), say("it did not open while it was watched"))
             if band is not None and step.held_s > band[1]:
@@ -145,8 +158,9 @@ def trip_findings(
                         show_duration=show_duration(band[1]),
                     )
                 )
-    held = [s.amps for s in steps if s.opened_s is None]
-    opened = [s.amps for s in steps if s.opened_s is not None]
+    cold = [s for s in steps if not s.is_warm]
+    held = [s.amps for s in cold if s.opened_s is None]
+    opened = [s.amps for s in cold if s.opened_s is not None]
     if held and opened and max(held) < min(opened):
         low, high = max(held), min(opened)
         middle = as_read((low + high) / 2, current) + within((high - low) / 2, words("bracket"), "A")
@@ -160,7 +174,8 @@ def trip_findings(
         )
         warnings.append(say("Reset it only with the load off: the inrush into a load that is still on can trip the next device."))
     warnings = [*outside, *warnings]
-    quick = [s for s in steps if s.opened_s is not None and s.amps < 0.99 * rated_a]
+    warnings += _of_warm_ones(steps)
+    quick = [s for s in cold if s.opened_s is not None and s.amps < 0.99 * rated_a]
     if quick:
         warnings.insert(
             0,
@@ -177,7 +192,7 @@ def trip_findings(
             plain=plain(max(held) / rated_a, 3),
         )
     else:
-        fastest = min((s for s in steps if s.opened_s is not None), key=lambda s: s.amps)
+        fastest = min((s for s in cold if s.opened_s is not None), key=lambda s: s.amps)
         sentence = say(
             "Opens at {amps} A ({plain} ×) after {show_duration}",
             amps=show(fastest.amps, 3),
@@ -186,6 +201,28 @@ def trip_findings(
         )
         sentence += say("; not as its curve says.") if outside or (quick and curve) else say("; within its curve.") if curve else "."
     return findings, sentence, warnings
+
+
+def _of_warm_ones(steps: list[Overload]) -> list[str]:
+    """That one was warm, and how much sooner it opened for that."""
+    said = []
+    for number, step in enumerate(steps):
+        if not step.is_warm:
+            continue
+        before = next((s for s in steps[:number] if s.opened_s and not s.is_warm and abs(s.amps / step.amps - 1) < SAME_A), None)
+        many = before.opened_s / step.opened_s if before is not None and before.opened_s and step.opened_s else 0.0
+        rested = show_duration(step.rested_s or 0.0)
+        if many >= _MANY_TIMES:
+            text = words(
+                "At {amps} A it opened {many} times as soon as cold, {rested} after it had opened: it was warm. That is no contradiction, and no second test: leave it 15 min. Each trip wears it."
+            )
+            said.append(say(text, amps=show(step.amps, 3), many=show(many, 2), rested=rested))
+        else:
+            text = words(
+                "At {amps} A it was warm, {rested} after it had opened: it opens sooner then. Leave it 15 min; each trip wears it."
+            )
+            said.append(say(text, amps=show(step.amps, 3), rested=rested))
+    return said
 
 
 def _span(band: tuple[float, float]) -> str:

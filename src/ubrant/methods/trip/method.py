@@ -9,8 +9,8 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.protection import CurvePoint, Overload, parse_curve, trip_findings
-from ubrant.core.drawings import HELD, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
+from ubrant.core.conversion.protection import SAME_A, CurvePoint, Overload, parse_curve, trip_findings
+from ubrant.core.drawings import HELD, OUTSIDE, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.readings import Array, ReadingsError
@@ -93,7 +93,7 @@ class TripMethod(Method):
         rows = []
         for number, amps in enumerate(plan.amps, start=1):
             on = say(
-                "Overload {number} of {count}: cooled down and reset, switch {amps} A on and type “{amps} A” at that moment.",
+                "Overload {number} of {count}: cooled down for 15 min and reset, switch {amps} A on and type “{amps} A” at that moment.",
                 number=number,
                 count=len(plan.amps),
                 amps=plain(amps),
@@ -142,8 +142,9 @@ class TripMethod(Method):
 
 
 def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
-    """What no breaker or fuse does, in the order of the overloads."""
-    for number, one in enumerate(overloads, start=1):
+    """What no breaker or fuse does, in the order of the overloads; what was warm still is held against none."""
+    cold = [o for o in overloads if not o.is_warm]
+    for number, one in enumerate(cold, start=1):
         times = one.amps / rated_a
         if one.opened_s is not None and times >= _SURE_TIMES and one.opened_s > _SURE_S:
             text = words(
@@ -158,21 +159,19 @@ def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
         if one.opened_s is None and times >= _AT_ONCE_TIMES and one.held_s > _AT_ONCE_S:
             text = words("{amps} A, {times} times its rating, held for {time}: were the amperes in another unit?")
             yield Doubt(f"held-{number}", say(text, amps=plain(one.amps), times=plain(times, 2), time=show_duration(one.held_s)))
-        same = [o for o in overloads[: number - 1] if abs(o.amps / one.amps - 1) < _SAME_A and o.opened_s and one.opened_s]
+        same = [o for o in cold[: number - 1] if abs(o.amps / one.amps - 1) < SAME_A and o.opened_s and one.opened_s]
         if same and one.opened_s and not 1 / _APART_TIMES < one.opened_s / (same[0].opened_s or 1.0) < _APART_TIMES:
             text = words("At {amps} A it opened after {one}, and after {other}: one of them was warm, or another current. Which was cold?")
             told = {"amps": plain(one.amps), "one": show_duration(same[0].opened_s or 0.0), "other": show_duration(one.opened_s)}
             yield Doubt(f"apart-{number}", say(text, **told))
         sooner = [
-            o
-            for o in overloads
-            if o.opened_s is not None and o.amps > _MORE_A * one.amps and o.opened_s > _LATER * (one.opened_s or math.inf)
+            o for o in cold if o.opened_s is not None and o.amps > _MORE_A * one.amps and o.opened_s > _LATER * (one.opened_s or math.inf)
         ]
         if sooner:
             text = words("At {amps} A it opened after {time}, and at {more} A after {longer}: was it warm still, or are two rows swapped?")
             told = {"amps": plain(one.amps), "time": show_duration(one.opened_s or 0.0), "more": plain(sooner[0].amps)}
             yield Doubt(f"sooner-{number}", say(text, **told, longer=show_duration(sooner[0].opened_s or 0.0)))
-        before = [o for o in overloads[: number - 1] if o.opened_s is None and o.amps > one.amps]
+        before = [o for o in cold[: number - 1] if o.opened_s is None and o.amps > one.amps]
         if one.opened_s is not None and before and before[0].held_s >= one.opened_s:
             text = words(
                 "It opened at {amps} A after {time}, and held {more} A for {longer} before: was it still warm, or are two rows swapped?"
@@ -182,12 +181,17 @@ def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
 
 
 def _sampled(record: Record) -> list[Overload]:
-    return [
-        Overload(e.load, e.after_s, e.after_s if isinstance(e, WentOff) else None) for e in record.events if isinstance(e, WentOff | HeldOn)
-    ]
+    found: list[Overload] = []
+    opened_at: float | None = None
+    for event in record.events:
+        if isinstance(event, WentOff | HeldOn):
+            rested = event.time_s - event.after_s - opened_at if opened_at is not None else None
+            found.append(Overload(event.load, event.after_s, event.after_s if isinstance(event, WentOff) else None, rested_s=rested))
+            opened_at = event.time_s if isinstance(event, WentOff) else opened_at
+    return found
 
 
-_SAME_A, _MORE_A, _LATER = 0.05, 1.1, 1.5
+_MORE_A, _LATER = 1.1, 1.5
 """Opening takes longer the less flows: a tenth more amperes are told apart, and half as long again. Common practice, no source."""
 _SURE_TIMES, _SURE_S = 1.45, 2 * 3600.0
 """IEC 60898-1: at 1.45 times its rating it opens within an hour, two over 63 A (value from memory)."""
@@ -206,12 +210,13 @@ def _typed(record: Record) -> list[Overload]:
     """
     overloads: list[Overload] = []
     began: tuple[float, float] | None = None
+    opened_at: float | None = None
     for entry in record.lines:
         moment, jotting = entry.time_s, entry.jotting
         amps = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind != "peak"), None)
         inrush = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind == "peak"), None)
         ends = jotting.mark in {"tripped", "held"}
-        if ends and amps is not None and (began is None or abs(amps / began[1] - 1) > _SAME_A):
+        if ends and amps is not None and (began is None or abs(amps / began[1] - 1) > SAME_A):
             raise ReadingsError(
                 say(
                     "“{amps} A {mark}”: since when did it carry {amps} A? Type the amperes alone as you switch them on, and “tripped” or “held” when that is seen.",
@@ -221,7 +226,9 @@ def _typed(record: Record) -> list[Overload]:
             )
         if ends and began is not None:
             lasted = moment - began[0]
-            overloads.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush))
+            rested = began[0] - opened_at if opened_at is not None else None
+            overloads.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush, rested))
+            opened_at = moment if jotting.mark == "tripped" else opened_at
             began = None
         elif amps is not None:
             began = moment, amps
@@ -230,7 +237,9 @@ def _typed(record: Record) -> list[Overload]:
 
 def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) -> Plot:
     """Time to open over the multiple of the rating, both against the band of its maker's curve; time goes up in powers of ten."""
-    title, along, up = say("Time to open"), say("× its rating     ● opened   ▲ held as long as it was watched"), say("time")
+    title, up = say("Time to open"), say("time")
+    along = say("× its rating     ● opened   ▲ held as long as it was watched")
+    along += say("   ◆ opened, warm") if any(s.is_warm for s in steps) else ""
     if not steps and not curve:
         return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
     times = [_power(s.opened_s or s.held_s) for s in steps]
@@ -248,7 +257,7 @@ def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) 
         Dots(
             _array(s.amps / rated_a for s in steps),
             _array(_power(s.opened_s or s.held_s) for s in steps),
-            tuple(TAKEN if s.opened_s is not None else HELD for s in steps),
+            tuple(HELD if s.opened_s is None else OUTSIDE if s.is_warm else TAKEN for s in steps),
         )
     )
     description = ", ".join(

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Generator
 from dataclasses import dataclass
 
+from ubrant.core.conversion.protection import COOLS_S
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.steps import Ask, Hold, Step, SupplyOff, SwitchOn
+from ubrant.methods.steps import Ask, Hold, ReadRest, Step, SupplyOff, SwitchOn
+
+_COOLING_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -29,11 +32,15 @@ def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
         (cautions.FUSE, cautions.SURFACE, cautions.WARM, cautions.SUPPLY_ALONE),
     )
     yield SwitchOn(plan.input, 1.2 * max(plan.amps), say("{input} V on.", input=plain(plan.input)))
+    opened = False
     for number, amps in enumerate(plan.amps):
-        if number:
-            yield Ask(
-                say("Let it cool down, then reset it. The load is off: a reset into a load can trip the next device."), (), action="cool"
+        if opened:
+            yield ReadRest(
+                COOLS_S, _COOLING_S, say("It has opened, and the load is off: 15 min to cool down, warm it opens sooner."), (cautions.WARM,)
             )
+            yield Ask(say("Reset it. The load is off: a reset into a load can trip the next device."), (), action="reset")
+        elif number:
+            yield Ask(say("Let it cool down, the load is off."), (), action="cool")
         answer = yield Hold(
             amps,
             plan.every_s,
@@ -47,6 +54,7 @@ def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
             "input",
             (cautions.WARM,),
         )
-        if answer is not None and answer.startswith("off"):
-            yield Ask(say("It has opened. Reset it."), (), action="reset")
+        opened = answer is not None and answer.startswith("off")
+    if opened:
+        yield Ask(say("It has opened. Reset it."), (), action="reset")
     yield SupplyOff(say("Supply off."), (), (("input", "A"),))
