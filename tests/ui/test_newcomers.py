@@ -7,71 +7,13 @@ from datetime import UTC, datetime
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QPushButton
 
-from tests.window import needs, typed_row
+from tests.hands import Hands
+from tests.window import needs
 from ubrant.core.equipment.unit import KINDS, Unit, kind_by_label
 from ubrant.runs.kept.answer_sheet import answer_sheet
 from ubrant.ui.shelf.first_start import _EXAMPLES
 from ubrant.ui.window.shell import FINDINGS, PREPARE, RUN, SHELF
-
-
-class Hands:
-    """A person's: counts each key and each click."""
-
-    def __init__(self, window, qtbot):
-        self.window, self.qtbot, self.count = window, qtbot, 0
-
-    def click(self, within, text):
-        found = [b for b in within.findChildren(QPushButton) if b.isVisible() and b.text() == text]
-        assert found, f"no button says {text}; there are {[b.text() for b in within.findChildren(QPushButton) if b.isVisible()]}"
-        self.qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton)
-        QApplication.processEvents()
-        self.count += 1
-
-    def keys(self, field, text):
-        self.qtbot.keyClicks(field, text)
-        self.count += len(text)
-
-    def enter(self, field):
-        self.qtbot.keyClick(field, Qt.Key.Key_Return)
-        self.count += 1
-
-    def add(self, name, label):
-        """A thing, from its label: the kind follows from that."""
-        self.click(self.window.shelf, "Add a unit")
-        form = self.window.shelf._side.findChild(object, "open form")
-        self.keys(form.name, name)
-        self.enter(form.name)
-        self.keys(form.label_text, label)
-        self.enter(form.label_text)
-
-    def add_meter(self, name, volts, amps):
-        self.click(self.window.shelf, "Add a meter")
-        form = self.window.shelf._side.findChild(object, "open form")
-        for field, text in ((form.name, name), (form.volts, volts), (form.amps, amps)):
-            self.keys(field, text)
-        self.click(form, "Keep it")
-
-    def measure(self, asked, method):
-        row = next(one for one in self.window.shelf.answers.entries() if one.asked.text() == asked)
-        if len(row.row.ways) > 1:
-            action = next(a for a in row.menu_of_ways().actions() if a.text().startswith(method))
-            self.count += 2  # the button, and one of what it offers
-            action.trigger()
-        else:
-            self.click(row, "Measure")
-        assert self.window.stage() == PREPARE
-
-    def type_row(self, numbers):
-        """Into the row at the foot of the table, where the focus is."""
-        typed_row(self.qtbot, self.window, numbers)
-        self.count += len(numbers) + 1
-
-    def say(self, line):
-        self.keys(self.window.run.jot_line, line)
-        self.enter(self.window.run.jot_line)
-        self.window.run.tick()
 
 
 @pytest.fixture
@@ -221,6 +163,10 @@ def test_every_question_of_every_kind_opens_its_test(window, qtbot, kind):
     """From the first page, by its example of a label: the test is the one that was asked for, and can be started, or says what is lacking."""
     unit = Unit(kind, kind, _EXAMPLES[kind])
     kept = window.bench.keep_unit(unit)
+    hands = Hands(window, qtbot)
+    window.go_to(SHELF)
+    if window.shelf.answers.more.isVisible():
+        hands.click(window.shelf.answers, window.shelf.answers.more.text())
     asked = [(row, way) for row in answer_sheet(kept, (), lambda _: None, datetime.now(UTC)) for way in row.ways]
     assert asked or kind == "lead"
     for row, way in asked:

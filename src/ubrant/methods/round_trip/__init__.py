@@ -16,6 +16,5 @@ HOW = Answering(
     10,
     words("one filling and one emptying"),
     words("a counter on each side"),
-    ("Wh",),
 )
 METHOD = MethodEntry("round-trip", "Round trip", 46, _suits, "ubrant.methods.round_trip.method:RoundTripMethod", answers=(HOW,))

@@ -13,7 +13,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import TypedLine
-from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain_number
+from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, plain_number
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
@@ -209,10 +209,10 @@ def _meter(log: str, headings: Mapping[str, str], tap: str) -> Meter:
 def _leads(log: LogFile, text: str) -> Leads:
     if not text:
         return Leads(0.0)
-    match = re.fullmatch(r"([\d.]+)\s*m\s*,\s*([\d.]+)\s*mm²", text.strip())
-    if match is None or float(match[2]) not in OHM_PER_KM:
+    match = re.fullmatch(r"(\d+(?:[.,]\d+)?)\s*m\s*[,;]?\s+(\d+(?:[.,]\d+)?)\s*mm(?:²|2|\^2)", text.strip())
+    if match is None or parse_number(match[2]) not in OHM_PER_KM:
         raise LogError(f"{log.name}: “{text}” after leads is not understood: write it like “leads: 1.5 m, 4 mm²”.")
-    return Leads(float(match[1]), float(match[2]))
+    return Leads(parse_number(match[1]), parse_number(match[2]))
 
 
 def lost_in_jots(stored: StoredRun) -> str:
