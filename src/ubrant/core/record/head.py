@@ -261,14 +261,20 @@ def head_from_json(data: Mapping[str, Any]) -> RunHeader:
 
 
 def _unit_to_json(unit: Unit) -> dict[str, Any]:
-    data = {"name": unit.name, "kind": unit.kind, "label": unit.label_text, "chemistry": unit.chemistry, "id": unit.id}
+    data = {
+        "name": unit.name,
+        "kind": unit.kind,
+        "label": unit.label_text,
+        "chemistry": unit.chemistry,
+        "id": unit.id,
+        "max_a": unit.max_current_a,
+    }
     return {k: v for k, v in data.items() if v}
 
 
 def _unit_from_json(data: Mapping[str, Any]) -> Unit:
-    return Unit(
-        str(data.get("name", "")), str(data.get("kind", "")), str(data.get("label", "")), data.get("chemistry"), id=int(data.get("id", 0))
-    )
+    name, kind, label = (str(data.get(key, "")) for key in ("name", "kind", "label"))
+    return Unit(name, kind, label, data.get("chemistry"), max_current_a=data.get("max_a"), id=int(data.get("id", 0)))
 
 
 def _meter_to_json(meter: Meter) -> dict[str, Any]:

@@ -11,7 +11,17 @@ import numpy as np
 
 from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
-from ubrant.core.conversion.load_steps import BatteryBehind, Steps, analyse_steps, carried_by_what, held_findings
+from ubrant.core.conversion.limits import Limit, against_foretold, foretold, limits_plot
+from ubrant.core.conversion.load_steps import (
+    INVERTER,
+    OVERLOAD,
+    PROTECTION,
+    BatteryBehind,
+    Steps,
+    analyse_steps,
+    carried_by_what,
+    held_findings,
+)
 from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
@@ -32,7 +42,7 @@ from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.settled import PointRows, log_columns, points_taken
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.converting import (
     LEADS,
@@ -59,7 +69,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending, whose_off
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
-from ubrant.methods.ratings import UnitRatings, labelled, most_at_output, read_ratings
+from ubrant.methods.ratings import labelled, most_at_output, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask
@@ -161,9 +171,18 @@ class LoadStepsMethod(Method):
         hot = heat_in(setup.leads, input_a, ratings.input_v)
         problems += [Problem(False, hot.sentence)] if hot is not None else []
         parts = parse_ratings(prepared.criteria.ratings)
-        problems += [Problem(False, first)] if (first := _first_to_give_up(setup, parts, ratings, rated_w, most_w)) else []
+        problems += (
+            [Problem(False, first)]
+            if (first := foretold(_limits(setup, parts, rated_w), input_a, _PASSES * _SAGGED * ratings.input_v))
+            else []
+        )
         problems += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
         return refusals_first(problems)
+
+    def preview(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[Drawing, ...]:
+        limits = _limits(prepared.setup, parse_ratings(prepared.criteria.ratings), prepared.criteria.rated_w or 0.0)
+        into = _PASSES * _SAGGED * read_ratings(prepared.setup.unit).input_v
+        return (limits_plot(limits, [w / into for w in prepared.plan.loads]),) if len(limits) > 1 else ()
 
     def steps(self, prepared: Prepared) -> Procedure:
         return load_steps(prepared.plan)
@@ -271,6 +290,9 @@ class LoadStepsMethod(Method):
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
         if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > AC_FROM_V:
             warnings.append(_pulsates(points, upstream_ohm(record)))
+        lasted = findings["held_for"].value if "held_for" in findings else None
+        differs, limits = _foretold_and_come(record, steps.ended_by, points, lasted) if plan is not None else ([], ())
+        warnings += differs
         held = not live and "held_in" in findings
         return Account(
             findings,
@@ -283,7 +305,7 @@ class LoadStepsMethod(Method):
             taken=len(points),
             planned=planned,
             waves=shown,
-            drawings=lambda: _drawn(steps.sweep, tolerance, shown, findings, live),
+            drawings=lambda: (*_drawn(steps.sweep, tolerance, shown, findings, live), *limits),
             shown_at=say("While the load was held") if held else say("At its best"),
             path=lambda: _held_path(setup, findings) if held else _path(setup, steps.sweep, points, live=live),
             candidate=candidate_of(setup.unit.name, steps.sweep, findings),
@@ -366,22 +388,44 @@ _PASSES, _SAGGED = 0.85, 0.9
 """What an inverter passes on, and what is left of its battery's volts under load, to foretell amperes by. Common practice, no source."""
 
 
-def _first_to_give_up(setup: Setup, parts: Ratings, ratings: UnitRatings, rated_w: float, most_w: float) -> str:
-    """Limits in the order in which a rising load meets them, in watts out; empty where fewer than two are known, or none is met."""
+def _limits(setup: Setup, parts: Ratings, rated_w: float) -> list[Limit]:
+    """Of all that stands in the lead, in amperes there."""
+    ratings = read_ratings(setup.unit)
 
-    def watts(input_a: float) -> float:
-        return input_a * _PASSES * _SAGGED * ratings.input_v
+    def amps(watts: float) -> float:
+        return watts / (_PASSES * _SAGGED * ratings.input_v)
 
-    known = {say(part): watts(a) if PARTS[part] == "input" else a * ratings.output_v for part, a in parts.amps}
+    found = [Limit(say(part), a if PARTS[part] == "input" else amps(a * ratings.output_v), part) for part, a in parts.amps]
     if setup.battery is not None and setup.battery.max_current_a:
-        known[say("the most {battery} may give", battery=setup.battery.name)] = watts(setup.battery.max_current_a)
+        found.append(Limit(say("the most {battery} may give", battery=setup.battery.name), setup.battery.max_current_a, "battery"))
     if rated_w:
-        known[say("the rating of {unit}", unit=setup.unit.name)] = rated_w
-    inside = sorted((w, name) for name, w in known.items() if w < 1.5 * most_w)
-    if len(known) < 2 or not inside:
-        return ""
-    told = ", ".join(say("{name} at about {w} W", name=name, w=show(w, 2)) for w, name in inside)
-    return say("What gives up first as the load rises: {in_order}.", in_order=told)
+        found.append(Limit(say("the rating of {unit}", unit=setup.unit.name), amps(rated_w), "unit"))
+    return found
+
+
+_GAVE_UP = {
+    PROTECTION: ("battery", words("the battery's protection")),
+    INVERTER: ("unit", words("the unit")),
+    OVERLOAD: ("unit", words("the unit")),
+}
+
+
+def _foretold_and_come(record: Record, ended_by: str, points: Points, held_s: float | None) -> tuple[list[str], tuple[Drawing, ...]]:
+    """What the labels foretold and what gave up: a sentence where they differ, and both drawn; nothing where fewer than two limits are known."""
+    limits = _limits(record.head.setup, parse_ratings(record.head.criteria.ratings), record.head.criteria.rated_w or 0.0)
+    if len(limits) < 2:
+        return [], ()
+    kind, what = _GAVE_UP.get(ended_by, ("", ""))
+    end = ending(record, 0.0) if kind else None
+    most_a = end.input_a if end is not None and math.isfinite(end.input_a) else float(np.nanmax(points.input_a))
+    said = against_foretold(limits, most_a, kind, say(what))
+    ended = (most_a, held_s or _STEP_S) if kind else None
+    planned = sorted({round(float(a), 2) for a in points.input_a})
+    return [said] if said else [], (limits_plot(limits, planned, ended),)
+
+
+_STEP_S = 60.0
+"""For about so long a step is on before it is read. Common practice, no source."""
 
 
 def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Problem]:

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.conversion.limits import CURVE_OF, USUAL_CURVES, beside_usual, kind_of
 from ubrant.core.conversion.protection import SAME_A, CurvePoint, Overload, parse_curve, trip_findings
 from ubrant.core.drawings import HELD, OUTSIDE, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
 from ubrant.core.gate.figures import Doubt
@@ -130,14 +131,16 @@ class TripMethod(Method):
         except ReadingsError as error:
             return Account(trouble=str(error))
         timing = _BY_HAND_S if record.is_typed else plan.every_s / 2
+        kind = kind_of(record.head.setup.unit.label_text) if not curve else ""
 
         def drawings() -> tuple[Drawing, ...]:
-            return (_plot(steps, plan.rated, curve),)
+            return (_plot(steps, plan.rated, curve or USUAL_CURVES.get(kind, ()), say(CURVE_OF[kind]) if kind else ""),)
 
         try:
             findings, sentence, warnings = trip_findings(steps, plan.rated, curve, record.accuracy("input", "A"), timing)
         except ReadingsError as error:
             return Account(trouble=str(error), drawings=drawings)
+        warnings += beside_usual(steps, plan.rated, kind) if kind else []
         return Account(findings, ("trip_current",), (), None, sentence, tuple(warnings), drawings=drawings)
 
 
@@ -193,6 +196,8 @@ def _sampled(record: Record) -> list[Overload]:
 
 _MORE_A, _LATER = 1.1, 1.5
 """Opening takes longer the less flows: a tenth more amperes are told apart, and half as long again. Common practice, no source."""
+_SHOWN_TIMES = 1.8
+"""A usual curve is drawn to so many times what was tried."""
 _SURE_TIMES, _SURE_S = 1.45, 2 * 3600.0
 """IEC 60898-1: at 1.45 times its rating it opens within an hour, two over 63 A (value from memory)."""
 _RATED, _CARRIES_TIMES, _CARRIES_S = 0.99, 1.1, 3600.0
@@ -235,8 +240,10 @@ def _typed(record: Record) -> list[Overload]:
     return overloads
 
 
-def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) -> Plot:
-    """Time to open over the multiple of the rating, both against the band of its maker's curve; time goes up in powers of ten."""
+def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...], usual: str = "") -> Plot:
+    """Time to open over the multiple of the rating, both against the band of its maker's curve, or of one that is ``usual``; time goes up in powers of ten."""
+    if usual and steps:
+        curve = tuple(p for p in curve if p.multiple <= _SHOWN_TIMES * max(s.amps for s in steps) / rated_a) or curve[:2]
     title, up = say("Time to open"), say("time")
     along = say("× its rating     ● opened   ▲ held as long as it was watched")
     along += say("   ◆ opened, warm") if any(s.is_warm for s in steps) else ""
@@ -252,7 +259,7 @@ def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) 
         x = _array(p.multiple for p in curve)
         slow = _array(min(math.log10(p.slowest_s), high) if p.slowest_s < math.inf else high for p in curve)
         fast = _array(max(math.log10(max(p.fastest_s, 1e-9)), low) for p in curve)
-        layers += [Area(x, fast, slow, "good", 1), Curve(x, slow, "good", "dashed"), Curve(x, fast, "good", "dashed")]
+        layers += [Area(x, fast, slow, "good", 1), Curve(x, slow, "good", "dashed", usual), Curve(x, fast, "good", "dashed")]
     layers.append(
         Dots(
             _array(s.amps / rated_a for s in steps),
