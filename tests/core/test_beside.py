@@ -11,8 +11,9 @@ from ubrant.core.drawings import Curve, Plot, TraceDrawing
 from ubrant.core.guess import beside
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.quantities.readings import Series
-from ubrant.core.record.between_marks import between_marks
+from ubrant.core.record.between_marks import between_marks, warning_of
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 
 CHARGE = Finding("charge", "Charge delivered", 48.74, "Ah", (part("gain", 0.145),), "")
 SAID = Account({"charge": CHARGE, "share": Finding("share", "Share", 97.5, "%", None, "")}, answers=("charge", "share"))
@@ -65,7 +66,31 @@ def test_the_time_between_marks():
 def test_marks_that_are_none_of_a_persons_or_stand_with_a_reading_are_left_alone():
     assert marks((0.0, "load on 12.9 V 5 A"), (60.0, "load off")) == {}
     assert marks((0.0, "12.9 V 5 A alarm"), (60.0, "12.8 V 5 A")) == {}
+    assert marks((0.0, "load on 12.9 V 5 A"), (60.0, "tripped 10 V 0 A")) == {}
     assert marks((0.0, "tripped"), (60.0, "tripped")) == {}
+
+
+def test_an_alarm_with_what_was_read_at_it():
+    """It is told from the alarm to the end, by itself; moments that were noted to the minute are no surer."""
+    lines = {0.0: "load on 12.5 V 5 A", 3600.0: "alarm 11.1 V 5 A", 4440.0: "empty"}
+    record = record_for("discharge", prepared("discharge", PACK), lines=lines)
+    assert between_marks(record)["from_alarm_to_empty"].value == 840.0
+    assert warning_of(record) == "Its alarm came at 11.1 V, 14 min before it went off."
+    assert warning_of(record_for("discharge", prepared("discharge", PACK), lines={**lines, 4440.0: "load off"})) == "", "a person ended it"
+    assert (
+        warning_of(record_for("discharge", prepared("discharge", PACK), lines={0.0: "alarm", 60.0: "tripped"}))
+        == "Its alarm came 1 min before it went off."
+    )
+
+
+def test_marks_of_notes_to_the_minute(tmp_path):
+    path = tmp_path / "night.jot"
+    path.write_text(
+        "method: discharge\nunit: Pack\nkind: battery\nlabel: 12 V 7 Ah lead-acid\n\n@10:00 load on 12.5 V 1 A\n@13:50 alarm 11.1 V 1 A\n@14:04 empty\n",
+        "utf-8",
+    )
+    found = between_marks(read_file(path, LogOptions()).record())["from_alarm_to_empty"]
+    assert found.standard_uncertainty == pytest.approx(30.0 * (2 / 3) ** 0.5, rel=0.01)
 
 
 def test_in_a_few_words():

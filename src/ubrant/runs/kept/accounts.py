@@ -17,7 +17,7 @@ from ubrant.core.equipment.usual_meters import assumed_text
 from ubrant.core.gate.figures import Doubt, unconfirmed
 from ubrant.core.gate.readings import Odd
 from ubrant.core.in_short import in_short, sketch_of
-from ubrant.core.record.between_marks import between_marks
+from ubrant.core.record.between_marks import between_marks, warning_of
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.flowed import warned_of
@@ -234,7 +234,10 @@ def _with_doubts_that_can_be(account: Account) -> Account:
 def _with_marks(account: Account, record: Record) -> Account:
     """What a person marked is told of any method: how long it was from one to the next."""
     found = between_marks(record)
-    return account if not found or account.trouble else replace(account, findings={**account.findings, **found})
+    if not found or account.trouble:
+        return account
+    warned = warning_of(record) if record.state != "running" else ""
+    return replace(account, findings={**account.findings, **found}, warnings=(*account.warnings, *filter(None, (warned,))))
 
 
 def _with_assumed(account: Account, record: Record) -> Account:
