@@ -192,6 +192,14 @@ LOST = Enquiry("lost", words("How much is lost in it?"), 23, ("converter", "inve
 AT_ONCE = Enquiry(
     "at-once", words("How much does it sag under load?"), 30, ("battery", "source"), words("at once amps peak max resistance inside pull")
 )
+FILLS_UP = Enquiry(
+    "fills-up",
+    words("How long does it take to fill, and what does it take?"),
+    28,
+    ("battery", "bank", "station"),
+    words("charge time full hours ready until tomorrow cost kWh wall"),
+    words("The last tenth takes a quarter of the time: half of the points are not half of the hours."),
+)
 COMES_BACK = Enquiry(
     "comes-back",
     words("What do I get back of what I put in?"),

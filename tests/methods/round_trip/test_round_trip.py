@@ -104,7 +104,7 @@ def test_watts_now_and_then(told):
     ("lines", "says"),
     [
         (DAY[:1], "the counter before, and the counter after"),
-        (DAY[:2], "Filling 1: 566 Wh over 95 points. What comes back is known when it has gone the other way, too."),
+        (DAY[2:], "Emptying 1: what comes back is known when it has gone the other way, too."),
         (
             tuple(line.split(" station")[0] for line in DAY),
             "How full it was at the begin and the end of filling 1, emptying 1 is not known",
@@ -115,6 +115,25 @@ def test_watts_now_and_then(told):
 )
 def test_what_nothing_can_be_said_of(told, lines, says):
     assert says in told(*lines).trouble
+
+
+def test_a_filling_by_itself(told):
+    """5 to 100 in 3 h; at 10:20 it stood at 91: 90 lay 1/26 of the 50 min before that, so that the last tenth took 41.9 min. From empty 3 h · 100/95."""
+    rows = ("@2026-10-01 09:30 input 350.0 Wh station 65 %", "@2026-10-01 10:20 input 490.0 Wh station 91 %")
+    found = told(DAY[0], *rows, DAY[1])
+    f = found.findings
+    assert f["filled_in"].value == 3 * 3600
+    assert f["filled_in"].standard_uncertainty == pytest.approx(30 * math.sqrt(2 / 3), rel=0.01), "two moments to the minute"
+    assert f["last_tenth"].value == pytest.approx(60 * (40 + 50 / 26))
+    assert f["whole_in"].value == pytest.approx(3 * 3600 * 100 / 95)
+    assert (
+        found.sentence == "Filled from 5 % to full in 3 h, taking 566.0 ± 6.5 Wh; its last tenth took 42 min; from empty about 3 h 09 min."
+    )
+    assert "What comes back is known when it has gone the other way, too." in found.warnings
+    assert told(*DAY).findings["filled_in"].value == 3 * 3600, "it is told of a round trip as well"
+    assert "last_tenth" not in told(DAY[0], DAY[1]).findings, "nobody looked at 90"
+    assert "whole_in" not in told(DAY[0].replace("5 %", "70 %"), DAY[1]).findings, "thirty points say nothing of a hundred"
+    assert "last_tenth" not in told(DAY[0], *rows, DAY[1].replace("full", "97 %")).findings, "it was not full"
 
 
 def test_its_form_and_what_it_asks_for():
@@ -134,8 +153,12 @@ def test_typed_through_the_window_it_is_the_same(bench_window, qtbot, told):
     window = bench_window
     prepare(window, Unit("Hall station", "station", "500 Wh"), "round-trip")
     begin(window, qtbot)
-    for line in DAY:
+    say_line(window, qtbot, DAY[0])
+    say_line(window, qtbot, "@2026-10-01 10:20 station 91 %")
+    for line in DAY[1:]:
         say_line(window, qtbot, line)
+    wanted = [window.run.table.model.data(window.run.table.model.index(row, 1)) for row in range(5)]
+    assert wanted == ["fill: begin", "", "fill: end", "empty: begin", "empty: end"], "a look on the way answers none of them"
     account = close(window, qtbot)
     assert account.findings["back"].value == pytest.approx(told(*DAY).findings["back"].value)
     assert "comes back" in window.findings.verdict.text()

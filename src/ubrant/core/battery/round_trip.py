@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from ubrant.core.battery.percent import LINEARITY_POINTS
 from ubrant.core.battery.shared_out import Shown
 from ubrant.core.quantities.quantity import plain, show
@@ -16,6 +18,9 @@ FILLED, EMPTIED = "in", "out"
 _SAME_END, _OTHER_STRETCH, _HARDLY, _OTHER_WAY = 3.0, 20.0, 30.0, 1.5
 """Ends within so many points are the same; beyond so many points of difference the slow last tenth of a filling counts; under so many percent something is amiss; by so
 many points one percent differs from the same one on the way back. Common practice, no source."""
+_ALL, _SLOW_FROM, _NEAR, _MOST_OF_IT = 100.0, 90.0, 5.0, 40.0
+_LOOK_OFF, _FIRST_OFF = 0.2, 0.1
+"""The last tenth is told by a look within 5 points of 90, to a fifth; a whole filling by 40 points or more, to a tenth. Common practice, no source."""
 _OFF_POINTS = 7.0
 """By so many points what a display went may be off, both ends together. Common practice, no source."""
 _MOST_BACK, _MOST_CHARGE = 100.0, 103.0
@@ -32,6 +37,8 @@ class Leg:
     number : of its kind, from 1
     energy, charge : Wh and Ah that went, None where they were not read
     ends : what its own display showed at the begin and the end; None where one was not read
+    shown : all that it showed on the way, these two with them
+    lasted : s
     """
 
     way: str
@@ -39,6 +46,8 @@ class Leg:
     energy: Value | None
     charge: Value | None
     ends: tuple[Shown, Shown] | None
+    shown: tuple[Shown, ...] = ()
+    lasted: Value | None = None
 
     @property
     def name(self) -> str:
@@ -139,6 +148,37 @@ def findings_of(cycles: Sequence[Cycle], legs: Sequence[Leg]) -> dict[str, Findi
                 "lost", say("Lost on the way"), lost, "Wh", say("over the {p} points that it gave", p=plain(only.emptied.went))
             )
     return found
+
+
+def of_filling(leg: Leg) -> dict[str, Finding]:
+    """How long a filling took, and how much of that its last tenth; a whole one by as many points, where it went over most of them."""
+    if leg.ends is None or leg.lasted is None or not leg.lasted.value > 0 or leg.went <= 0:
+        return {}
+    working = say("from {a} to {b} %", a=plain(leg.ends[0].percent), b=plain(leg.ends[1].percent))
+    found = {"filled_in": Finding.made("filled_in", say("Filled in"), leg.lasted, "s", working)}
+    slow = _last_tenth_s(leg)
+    if slow is not None:
+        share = say("{p} % of it", p=plain(round(100 * slow / leg.lasted.value)))
+        wrong = within(_LOOK_OFF * slow, words("between two looks"), "s")
+        found["last_tenth"] = Finding.made("last_tenth", say("Its last tenth took"), slow + wrong, "s", share)
+    if _MOST_OF_IT <= leg.went < _ALL - _SAME_END:
+        points = _shown(leg.ends[1], leg.name, say("end"), leg.name) - _shown(leg.ends[0], leg.name, say("begin"), f"{leg.name}, 2")
+        more = within(_FIRST_OFF * leg.lasted.value, words("as fast below as it was above"), "s")
+        whole = (leg.lasted + more) * (_ALL / points)
+        found["whole_in"] = Finding.made("whole_in", say("From empty to full about"), whole, "s", say("as many points again"))
+    return found
+
+
+def _last_tenth_s(leg: Leg) -> float | None:
+    """Seconds from 90 % until it was full, straight between two looks that lie near that; None where it was not looked at then."""
+    time, percent = np.array([one.time_s for one in leg.shown]), np.array([one.percent for one in leg.shown])
+    if len(time) < 3 or percent[-1] < _ALL - 0.5:
+        return None
+    after = int(np.argmax(percent >= _SLOW_FROM))
+    if not after or (percent[after] > _SLOW_FROM + _NEAR and percent[after - 1] < _SLOW_FROM - _NEAR):
+        return None
+    share = (_SLOW_FROM - percent[after - 1]) / (percent[after] - percent[after - 1])
+    return float(time[-1] - (time[after - 1] + share * (time[after] - time[after - 1])))
 
 
 def _worked(one: Cycle) -> str:

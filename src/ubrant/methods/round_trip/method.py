@@ -10,9 +10,9 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Group
-from ubrant.core.battery.round_trip import EMPTIED, FILLED, Leg, against, cycles_of, findings_of, said_of, what_cannot_be
+from ubrant.core.battery.round_trip import EMPTIED, FILLED, Leg, against, cycles_of, findings_of, of_filling, said_of, what_cannot_be
 from ubrant.core.battery.shared_out import Shown
-from ubrant.core.drawings import Bars
+from ubrant.core.drawings import Bars, Curve, Drawing
 from ubrant.core.quantities.jot import EMPTY, FULL, TypedReading
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.counters import counted
@@ -98,7 +98,12 @@ class RoundTripMethod(d.TypedMethod):
                 words("Before it is filled: the meter at its input and what it shows itself, like “{input} {own} 5 %”, or “{own} empty”."),
                 say("fill: begin"),
             ),
-            (words("When its charger has stopped: the same again, like “{input} {own} full”."), say("fill: end")),
+            (
+                words(
+                    "When its charger has stopped: the same again, like “{input} {own} full”. “{own} 90 %” on the way tells how slow the last tenth is. That was all you wanted to know? Close the run."
+                ),
+                say("fill: end"),
+            ),
             (words("Before it is emptied: the meter at its output and what it shows, like “{output} {own} full”."), say("empty: begin")),
             (
                 words("When it has come down to where the filling began, or gave up: the same again, or “{output} {own} empty”."),
@@ -115,7 +120,7 @@ class RoundTripMethod(d.TypedMethod):
     def by_hand(self, prepared: d.Prepared) -> HandScript:
         plan = prepared.plan
         reads = (*(("input", q) for q in _READ[plan.into]), *(("output", q) for q in _READ[plan.out]), (_own(prepared.setup), "%"))
-        return replace(super().by_hand(prepared), reads=reads)
+        return replace(super().by_hand(prepared), reads=reads, between=frozenset({(_own(prepared.setup), "%")}))
 
     def every_s(self, prepared: d.Prepared) -> float:
         return 1800.0 if "W" in (prepared.plan.into, prepared.plan.out) else 3600.0
@@ -131,8 +136,12 @@ class RoundTripMethod(d.TypedMethod):
             )
         cycles = cycles_of(legs)
         found = findings_of(cycles, legs)
+        filled = next((of_filling(leg) for leg in legs if leg.way == FILLED), {})
         if "back" not in found and "charge_back" not in found:
-            raise d.LackingError(_lacks(legs, bool(cycles)))
+            if cycles or not filled or any(leg.way == EMPTIED for leg in legs):
+                raise d.LackingError(_lacks(legs, bool(cycles)))
+            return self._of_filling(seen, {**filled, **found}, legs)
+        found |= filled
         each = tuple(key for key in found if key.startswith(("back_", "charge_back_")))
         return d.Account(
             found,
@@ -146,6 +155,22 @@ class RoundTripMethod(d.TypedMethod):
             ),
             drawings=lambda: (Bars(tuple((found[key], None, "") for key in each or ("energy_in", "energy_out") if key in found)),),
             path=lambda: self.path(seen.setup, found, seen.plan),
+        )
+
+    def _of_filling(self, seen: d.Seen, found: dict[str, d.Finding], legs: Sequence[Leg]) -> d.Account:
+        """One that was only filled."""
+        sentence = _filled(found, legs[0])
+        return d.Account(
+            found,
+            tuple(key for key in ("filled_in", "energy_in", "last_tenth", "whole_in") if key in found),
+            sentence=f"{sentence}.",
+            warnings=(
+                say("What comes back is known when it has gone the other way, too."),
+                *d.no_accuracy(found["energy_in"] if "energy_in" in found else found["filled_in"]),
+            ),
+            drawings=lambda: _drawn(legs[0]),
+            path=lambda: self.path(seen.setup, found, seen.plan),
+            short=sentence,
         )
 
     def doubts(self, account: d.Account, record: d.Record) -> Iterable[d.Doubt]:
@@ -224,7 +249,15 @@ def _leg(seen: d.Seen, group: _Rows, number: int) -> Leg:
         energy = _of_charge(seen, group.rows, taps, tap, charge)
     if energy is None and charge is None:
         energy = _of_watts(seen, group.rows, taps, tap, whose)
-    return Leg(group.way, number, energy, charge, ends)
+    on_way = tuple(one for one in shown if one is not None)
+    began, ended = group.rows[0].time_s, group.rows[-1].time_s
+    lasted = (
+        ended
+        - began
+        + moment(seen.record.moment_half_s, f"{whose}, {say('begin')}")
+        + moment(seen.record.moment_half_s, f"{whose}, {say('end')}")
+    )
+    return Leg(group.way, number, energy, charge, ends, on_way, lasted)
 
 
 def _shown(row: d.RowAnswer) -> Shown | None:
@@ -282,13 +315,37 @@ def _lacks(legs: Sequence[Leg], has_cycle: bool) -> str:
         text = words("How full it was at the begin and the end of {legs} is not known: type its percent there, or “full” and “empty”.")
         return say(text, legs=", ".join(without))
     if not has_cycle:
-        only = legs[0]
-        went = only.energy if only.energy is not None else only.charge
-        amount = f"{plain(went.value, 3)} {'Wh' if only.energy is not None else 'Ah'}" if went is not None else ""
-        text = words("{leg}: {amount} over {p} points. What comes back is known when it has gone the other way, too.")
-        told = say(text, leg=only.name, amount=amount, p=plain(only.went))
+        text = words("{legs}: what comes back is known when it has gone the other way, too.")
+        told = say(text, legs=", ".join(leg.name for leg in legs))
         return f"{told[:1].upper()}{told[1:]}"
     return say("One side was not read in Wh or Ah at both its ends: a counter before and after, or watts now and then.")
+
+
+def _filled(found: Mapping[str, d.Finding], leg: Leg) -> str:
+    """*Filled from 5 % to full in 3 h, taking 566 Wh; its last tenth took 40 min*"""
+    assert leg.ends is not None
+    ends = [
+        say("empty") if not one.half and not one.percent else say("full") if not one.half else f"{plain(one.percent)} %" for one in leg.ends
+    ]
+    text = say("Filled from {a} to {b} in {time}", a=ends[0], b=ends[1], time=found["filled_in"].value_text())
+    if (into := found.get("energy_in")) is not None:
+        text += say(", taking {wh}", wh=into.with_uncertainty())
+    if (slow := found.get("last_tenth")) is not None:
+        text += say("; its last tenth took {time}", time=slow.value_text())
+    if (whole := found.get("whole_in")) is not None:
+        text += say("; from empty about {time}", time=whole.value_text())
+    return text
+
+
+def _drawn(leg: Leg) -> tuple[Drawing, ...]:
+    """Its percent over hours."""
+    if len(leg.shown) < 2:
+        return ()
+    hours = np.array([(one.time_s - leg.shown[0].time_s) / 3600 for one in leg.shown])
+    percent = np.array([one.percent for one in leg.shown])
+    layers = (Curve(hours, percent, "voltage"), d.Dots(hours, percent))
+    told = say("from {a} to {b} %", a=plain(float(percent[0])), b=plain(float(percent[-1])))
+    return (d.Plot(say("Filling"), say("hours"), "%", (0.0, max(1.05 * float(hours[-1]), 0.1)), (0.0, 104.0), layers, told),)
 
 
 def _sentence(found: Mapping[str, d.Finding], cycles: int) -> str:
