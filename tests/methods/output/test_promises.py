@@ -82,6 +82,10 @@ def test_a_display_over_what_is_left():
     assert found["left_at_50"].value == pytest.approx(40.0)
     assert found["left_at_20"].value == pytest.approx(13.0)
     assert curve.left_at(99.0, 0.5) is not None and curve.left_at(2.0, 0.5) is None, "under its last reading nothing is known"
+    middle = curve.left_at(70.0, 0.0)
+    assert (middle.value, middle.u) == pytest.approx((62.5, 0.1 * 20 / math.sqrt(3))), (
+        "half way between two looks a tenth of the points between them"
+    )
     rare = display_curve(Series(H * np.arange(2), np.array([100.0, 10.0])), (np.array([0.0, 2 * H]), np.array([0.0, 90.0])), 2 * H)
     assert "left_at_50" not in left_where_it_says(rare, 0.5), "two looks so far apart say nothing of the middle"
 

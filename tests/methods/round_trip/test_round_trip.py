@@ -63,6 +63,16 @@ def test_a_half_filling_is_laid_over_point_for_point(told):
     assert not found.warnings
 
 
+def test_ends_that_are_not_the_same_do_not_cancel(told):
+    """Down to 9 % instead of 5 each display's own 3 points count, twice; what was lost is told of the points that it gave."""
+    same, other = told(*DAY).findings, told(*DAY[:3], "@2026-10-01 17:00 output 385.0 Wh station 9 %").findings
+    assert other["back"].standard_uncertainty / other["back"].value == pytest.approx(
+        math.sqrt((same["back"].standard_uncertainty / same["back"].value) ** 2 + 2 * 3.0 / 93**2), rel=0.05
+    )
+    share = (385 / 91) / (566 / 95)
+    assert other["lost"].value == pytest.approx(566 * (1 - share) * 91 / 95)
+
+
 def test_other_stretches_are_said(told):
     found = told(*DAY[:3], "@2026-10-01 14:00 output 201.0 Wh station 55 %")
     assert any("the last tenth of a filling costs more" in w for w in found.warnings)

@@ -155,6 +155,13 @@ def test_on_is_written_in_several_ways(told, on):
     assert found.findings["self_power_1"].name == "AC on"
 
 
+def test_less_than_with_all_off_is_asked_about_only_where_the_display_can_tell(told):
+    """8 % a day against 10: a display that may be off by 3 at each end does not tell that apart. Against 46 it does."""
+    first = "@2026-10-01 08:00 station 98 % AC on", "@2026-10-01 20:00 station 94 % all off"
+    assert not told(HALL, *first, "@2026-10-03 20:00 station 74 %").held_back
+    assert "are the two swapped" in told(HALL, *first, "@2026-10-02 20:00 station 48 %").held_back
+
+
 def test_what_comes_on_twice_is_one(told):
     found = told(
         HALL,
@@ -187,6 +194,8 @@ def test_each_outlet_s_truth_is_inside(told, share):
         head = f"{HALL}plan usable: 400 Wh\nplan usable_u: 20 Wh\n"
         looks = ("@2026-10-01 08:00 station {} % AC on", "@2026-10-01 20:00 station {} % 12 V on", "@2026-10-03 08:00 station {} %")
         found = told(head, *(look.format(percent) for look, percent in zip(looks, shown, strict=True))).findings
-        return {k: (found[k].value - w, found[k]) for k, w in zip(("self_power_1", "self_power_2"), watts, strict=True) if not found[k].bound}
+        return {
+            k: (found[k].value - w, found[k]) for k, w in zip(("self_power_1", "self_power_2"), watts, strict=True) if not found[k].bound
+        }
 
     trial("standing, each outlet", draw, share)
