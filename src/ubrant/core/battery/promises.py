@@ -19,6 +19,8 @@ _OFF_BY, _FAR_OFF = 10.0, 2.0
 _COMMON_SHARE, _COMMON_DOF, _NEAR_PROMISE = 0.05, 6, 20.0
 """By such a share days differ, as if that had been seen so often before; a promise tells of others within so many points of its percent. Common practice, no
 source."""
+_NO_SLIP = (0.2, 5.0)
+"""What comes of a promise lies within so many times of it: else minutes were typed for hours, or another unit. Common practice, no source."""
 LOOKED_AT = (50.0, 20.0)
 _NEAR_POINTS, _CURVED = 15.0, 0.1
 """A reading of percent says something of what lies within so many points of it; half way between two, a display may stray from straight by so much of what lies
@@ -68,7 +70,9 @@ def kept_promises(told: Sequence[DisplayPromise], ended_s: float | None, flowed:
         if flowed is not None and one.watts and flowed[0][0] <= one.time_s:
             at, end = np.interp([one.time_s, ended_s], *flowed)
             came = float(end - at) / one.watts or came
-        kept.append(KeptPromise(one.hours, one.half_h, came, one.percent))
+        promise = KeptPromise(one.hours, one.half_h, came, one.percent)
+        if _NO_SLIP[0] < promise.share < _NO_SLIP[1]:
+            kept.append(promise)
     return tuple(kept)
 
 

@@ -20,6 +20,7 @@ from ubrant.core.record.head import SIMULATED
 from ubrant.core.record.integrals import watts_now_and_then
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import TapQuantity
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.value import moment
 from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, words
@@ -32,6 +33,8 @@ _IN, _OUT = {"input", "charger"}, {"output", "load"}
 _SHOWS = {"bank", "station", "battery", "source"}
 _OF_LABEL = {FILLED: (0.6, 1.8), EMPTIED: (0.3, 1.2)}
 """Between so many times what the label makes of its points goes in, and comes out. Common practice, no source."""
+_HARDLY_KNOWN = 0.15
+"""A ± over such a share of it. Common practice, no source."""
 _READ = {"Wh": ("Wh",), "Ah": ("Ah", "V"), "W": ("W",)}
 
 
@@ -251,6 +254,8 @@ def _leg(seen: d.Seen, group: _Rows, number: int) -> Leg:
         energy = _of_watts(seen, group.rows, taps, tap, whose)
     on_way = tuple(one for one in shown if one is not None)
     began, ended = group.rows[0].time_s, group.rows[-1].time_s
+    if ends is not None:  # it is over where it first stood so: what was read later is another look
+        ended = next(one.time_s for one in on_way if one.percent == ends[1].percent)
     lasted = (
         ended
         - began
@@ -306,6 +311,10 @@ def _of_watts(seen: d.Seen, rows: Sequence[d.RowAnswer], taps: set[str], tap: st
 
 
 def _uncounted(leg: Leg) -> str:
+    """That its energy is not known, or hardly."""
+    if leg.energy is not None and leg.energy.u and COVERAGE * leg.energy.u > _HARDLY_KNOWN * leg.energy.value:
+        text = words("Watts were read so rarely in {leg} that its Wh are hardly known: every half hour, or take a meter that counts.")
+        return say(text, leg=leg.name)
     return "" if leg.energy is not None or leg.charge is not None else say("Nothing was counted in {leg}.", leg=leg.name)
 
 
@@ -355,7 +364,8 @@ def _sentence(found: Mapping[str, d.Finding], cycles: int) -> str:
         lost = found.get("lost")
         text = say("{share} of what is put in comes back", share=back.with_uncertainty())
         text += say(", over {n} cycles", n=cycles) if cycles > 1 else ""
-        text += say("; {wh} are lost on the way", wh=lost.with_uncertainty()) if lost is not None and not back.bound else ""
+        told = lost is not None and (lost.expanded_uncertainty or 0.0) < (lost.value or 0.0)
+        text += say("; {wh} are lost on the way", wh=lost.with_uncertainty()) if lost is not None and told else ""
         return f"{text}{say('; of its charge {share}', share=charge.with_uncertainty()) if charge is not None else ''}."
     assert charge is not None
     return say("{share} of the charge that is put in comes back.", share=charge.with_uncertainty())

@@ -35,7 +35,7 @@ _V, _P = ("battery", "V"), ("battery", "%")
 _OWN, _SHOWS_PERCENT = {"", "battery", "bank", "station", "source"}, {"bank", "station"}
 _NOTHING = re.compile(r"(?:all|everything)(?: is)?(?: off)?|off|none|nothing(?: attached)?(?: on)?", re.IGNORECASE)
 _OFF = re.compile(r"\s+off\b", re.IGNORECASE)
-_TELLS = 10.0
+_TELLS, _ALL = 10.0, 100.0
 """Under so many points a display hardly tells. Common practice, no source."""
 _CHART_SLOPE, _LONG_D, _SHORT_D, _MUCH = 0.3, 14.0, 0.25, 25.0
 """By so much the slope of a chart may differ from a battery's own; from so many days on volts tell; under so many nothing does; from so many percent a
@@ -265,6 +265,8 @@ def _looks(seen: d.Seen) -> list[Look]:
         shown = next((r for r in answer.jotting.readings if r.quantity == "%" and r.tap in _OWN), None)
         if shown is None:
             continue
+        if not 0 <= shown.value <= _ALL:
+            raise d.ReadingsError(say("{v} %: a percentage outside 0 to 100. Did a digit slip?", v=plain(shown.value)))
         on = answer.key or _on_from_now(answer.jotting, on)
         found.append(Look(answer.time_s, shown.value, shown.half_width, on))
     return found
