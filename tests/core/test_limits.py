@@ -7,11 +7,15 @@ import math
 import numpy as np
 import pytest
 
-from ubrant.core.conversion.limits import USUAL_CURVES, Limit, against_foretold, beside_usual, foretold, kind_of, limits_plot, met
+from ubrant.core.conversion.limits import USUAL_CURVES, LeadLimit, against_foretold, beside_usual, kind_of, limits_plot, met, order_foretold
 from ubrant.core.conversion.protection import Overload
 from ubrant.core.drawings import Area, Curve, Dots
 
-FUSE, PACK, HUT = Limit("fuse", 40.0, "fuse"), Limit("the most Pack may give", 50.0, "battery"), Limit("the rating of Hut", 30.0, "unit")
+FUSE, PACK, HUT = (
+    LeadLimit("fuse", 40.0, "fuse"),
+    LeadLimit("the most Pack may give", 50.0, "battery"),
+    LeadLimit("the rating of Hut", 30.0, "unit"),
+)
 
 
 @pytest.mark.parametrize(
@@ -19,18 +23,18 @@ FUSE, PACK, HUT = Limit("fuse", 40.0, "fuse"), Limit("the most Pack may give", 5
 )
 def test_published_points(kind, multiple, soonest, latest):
     """ISO 8820-3, table of operating times of blade fuses; IEC 60898-1, table 7: 2.55 times within 1 s and 60 s (both from memory)."""
-    assert Limit("", 10.0, kind).opens_within(10.0 * multiple) == pytest.approx((soonest, latest))
+    assert LeadLimit("", 10.0, kind).opens_within(10.0 * multiple) == pytest.approx((soonest, latest))
 
 
 def test_conventional_currents():
     """IEC 60898-1: a breaker carries 1.13 times its rating for an hour, and has opened within one at 1.45 (from memory); ISO 8820-3: a blade fuse 1.1 for 100 h."""
-    breaker, fuse = Limit("", 10.0, "breaker"), Limit("", 10.0, "fuse")
+    breaker, fuse = LeadLimit("", 10.0, "breaker"), LeadLimit("", 10.0, "fuse")
     assert breaker.opens_within(11.0) is None
     assert breaker.opens_within(11.3) == (3600.0, math.inf)
     assert breaker.opens_within(14.5)[1] == 3600.0
     assert fuse.opens_within(11.0) == (360_000.0, math.inf)
     assert fuse.opens_within(1000.0) == (0.02, 0.1), "beyond its curve it is as quick as at its end"
-    assert Limit("", 10.0, "leads").opens_within(50.0) is None
+    assert LeadLimit("", 10.0, "leads").opens_within(50.0) is None
 
 
 @pytest.mark.parametrize("curve", USUAL_CURVES.values())
@@ -42,13 +46,13 @@ def test_more_opens_sooner(curve):
 
 def test_in_order():
     assert [one.name for one in met((PACK, FUSE, HUT), 45.0)] == ["the rating of Hut", "fuse"]
-    text = foretold((PACK, FUSE, HUT), 80.0, 9.0)
+    text = order_foretold((PACK, FUSE, HUT), 80.0, 9.0)
     assert text.startswith(
         "What gives up first as the load rises: the rating of Hut at about 270 W, fuse at about 360 W, the most Pack may give at about 450 W."
     )
     assert text.endswith("At about 80 A in the lead, fuse opens after 0.1 s to 5 s, as is usual for a blade fuse by ISO 8820-3.")
-    assert foretold((FUSE,), 80.0, 9.0) == "", "one limit alone is no order"
-    assert foretold((PACK, FUSE, HUT), 10.0, 9.0) == ""
+    assert order_foretold((FUSE,), 80.0, 9.0) == "", "one limit alone is no order"
+    assert order_foretold((PACK, FUSE, HUT), 10.0, 9.0) == ""
 
 
 def test_another_than_was_foretold():

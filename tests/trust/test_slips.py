@@ -32,6 +32,7 @@ _STILL_SILENT = {
     "port": 4,
     "plug-day": 1,
     "handover": 1,
+    "round-trip": 1,
 }
 """Slips that nothing in the record speaks against: of one reading alone, with nothing asked for and nothing beside it."""
 _APART = 1.2

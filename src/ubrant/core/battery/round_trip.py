@@ -217,7 +217,7 @@ def what_cannot_be(found: dict[str, Finding]) -> Iterable[tuple[str, str]]:
             yield f"hardly-{key}", say(text, share=one.value_text())
 
 
-def against(leg: Leg, label_wh: float, low: float, high: float) -> str:
+def leg_beside_label(leg: Leg, label_wh: float, low: float, high: float) -> str:
     """That a leg is none of a store of such a label, in a sentence; empty where it may be."""
     if leg.energy is None or leg.ends is None:
         return ""

@@ -40,7 +40,7 @@ _BEYOND, _SOON_MET = 1.3, 1.5
 
 
 @dataclass(frozen=True)
-class Limit:
+class LeadLimit:
     """One thing in the lead: how it is called, the amperes there that it is made for, and what it is: *fuse*, *breaker*, or another."""
 
     name: str
@@ -55,12 +55,12 @@ class Limit:
         return band_at(curve, min(amps / self.amps, curve[-1].multiple))
 
 
-def met(limits: Sequence[Limit], amps: float) -> list[Limit]:
+def met(limits: Sequence[LeadLimit], amps: float) -> list[LeadLimit]:
     """Those that a rising current passes until it is so much, the first first."""
     return sorted((one for one in limits if one.amps <= amps), key=lambda one: one.amps)
 
 
-def foretold(limits: Sequence[Limit], amps: float, w_per_a: float) -> str:
+def order_foretold(limits: Sequence[LeadLimit], amps: float, w_per_a: float) -> str:
     """In which order they are met, and how soon what melts or opens does so at so much; empty where none is met.
 
     Parameters
@@ -81,7 +81,7 @@ def foretold(limits: Sequence[Limit], amps: float, w_per_a: float) -> str:
     return text
 
 
-def against_foretold(limits: Sequence[Limit], amps: float, kind: str, what: str) -> str:
+def against_foretold(limits: Sequence[LeadLimit], amps: float, kind: str, what: str) -> str:
     """That something else gave up than the labels foretold, in a sentence; empty where it did as foretold, or nothing was.
 
     Parameters
@@ -105,7 +105,7 @@ def beside_usual(steps: Sequence[Overload], rated_a: float, kind: str) -> list[s
     """Where one that was cold opened sooner or later than is usual for its kind: a remark, as that is not its maker's curve."""
     said = []
     for step in steps:
-        band = Limit("", rated_a, kind).opens_within(step.amps)
+        band = LeadLimit("", rated_a, kind).opens_within(step.amps)
         lasted = step.opened_s if step.opened_s is not None else step.held_s
         if step.is_warm or band is None or (step.opened_s is None and lasted <= band[1]) or band[0] <= lasted <= band[1]:
             continue
@@ -117,7 +117,7 @@ def beside_usual(steps: Sequence[Overload], rated_a: float, kind: str) -> list[s
     return said
 
 
-def limits_plot(limits: Sequence[Limit], planned_a: Sequence[float], ended: tuple[float, float] | None = None) -> Plot:
+def limits_plot(limits: Sequence[LeadLimit], planned_a: Sequence[float], ended: tuple[float, float] | None = None) -> Plot:
     """Time over current: a line where something is made for so much, a band where it opens after a while; what is planned, and where it went off.
 
     Parameters

@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
-from ubrant.core.conversion.limits import Limit, against_foretold, foretold, limits_plot
+from ubrant.core.conversion.limits import LeadLimit, against_foretold, limits_plot, order_foretold
 from ubrant.core.conversion.load_steps import (
     INVERTER,
     OVERLOAD,
@@ -173,7 +173,7 @@ class LoadStepsMethod(Method):
         parts = parse_ratings(prepared.criteria.ratings)
         problems += (
             [Problem(False, first)]
-            if (first := foretold(_limits(setup, parts, rated_w), input_a, _PASSES * _SAGGED * ratings.input_v))
+            if (first := order_foretold(_limits(setup, parts, rated_w), input_a, _PASSES * _SAGGED * ratings.input_v))
             else []
         )
         problems += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
@@ -388,18 +388,18 @@ _PASSES, _SAGGED = 0.85, 0.9
 """What an inverter passes on, and what is left of its battery's volts under load, to foretell amperes by. Common practice, no source."""
 
 
-def _limits(setup: Setup, parts: Ratings, rated_w: float) -> list[Limit]:
+def _limits(setup: Setup, parts: Ratings, rated_w: float) -> list[LeadLimit]:
     """Of all that stands in the lead, in amperes there."""
     ratings = read_ratings(setup.unit)
 
     def amps(watts: float) -> float:
         return watts / (_PASSES * _SAGGED * ratings.input_v)
 
-    found = [Limit(say(part), a if PARTS[part] == "input" else amps(a * ratings.output_v), part) for part, a in parts.amps]
+    found = [LeadLimit(say(part), a if PARTS[part] == "input" else amps(a * ratings.output_v), part) for part, a in parts.amps]
     if setup.battery is not None and setup.battery.max_current_a:
-        found.append(Limit(say("the most {battery} may give", battery=setup.battery.name), setup.battery.max_current_a, "battery"))
+        found.append(LeadLimit(say("the most {battery} may give", battery=setup.battery.name), setup.battery.max_current_a, "battery"))
     if rated_w:
-        found.append(Limit(say("the rating of {unit}", unit=setup.unit.name), amps(rated_w), "unit"))
+        found.append(LeadLimit(say("the rating of {unit}", unit=setup.unit.name), amps(rated_w), "unit"))
     return found
 
 

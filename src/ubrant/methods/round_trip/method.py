@@ -10,7 +10,17 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Group
-from ubrant.core.battery.round_trip import EMPTIED, FILLED, Leg, against, cycles_of, findings_of, of_filling, said_of, what_cannot_be
+from ubrant.core.battery.round_trip import (
+    EMPTIED,
+    FILLED,
+    Leg,
+    cycles_of,
+    findings_of,
+    leg_beside_label,
+    of_filling,
+    said_of,
+    what_cannot_be,
+)
 from ubrant.core.battery.shared_out import Shown
 from ubrant.core.drawings import Bars, Curve, Drawing
 from ubrant.core.quantities.jot import EMPTY, FULL, TypedReading
@@ -184,7 +194,7 @@ class RoundTripMethod(d.TypedMethod):
         if account.trouble or label is None or not label.energy_wh:
             return
         for leg in _legs(self.seen(record)):
-            if text := against(leg, label.energy_wh, *_OF_LABEL[leg.way]):
+            if text := leg_beside_label(leg, label.energy_wh, *_OF_LABEL[leg.way]):
                 yield d.Doubt(f"leg-{leg.way}-{leg.number}", text)
 
     def volts_on_label(self, setup: d.Setup) -> Mapping[str, tuple[float, float, float]]:
