@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 import numpy as np
@@ -10,6 +11,8 @@ import pytest
 from ubrant.core.conversion.limits import USUAL_CURVES, LeadLimit, against_foretold, beside_usual, kind_of, limits_plot, met, order_foretold
 from ubrant.core.conversion.protection import Overload
 from ubrant.core.drawings import Area, Curve, Dots
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import RunHeader, Setup, head_from_json, head_to_json
 
 FUSE, PACK, HUT = (
     LeadLimit("fuse", 40.0, "fuse"),
@@ -88,3 +91,11 @@ def test_beside_what_is_usual():
     assert beside_usual([Overload(60.0, 2.0)], 30.0, "fuse") == [], "it may open yet"
     assert beside_usual([Overload(60.0, 30.0, 30.0, rested_s=60.0)], 30.0, "fuse") == [], "warm"
     assert beside_usual([Overload(31.0, 7200.0)], 30.0, "fuse") == []
+
+
+def test_the_most_a_battery_may_give_stays_with_its_run():
+    setup = Setup(
+        Unit("Hut", "inverter", "12 V to 230 V, 300 W"), {}, battery=Unit("Pack", "battery", "12.8 V 50 Ah LiFePO4", max_current_a=50.0)
+    )
+    kept = head_from_json(json.loads(json.dumps(head_to_json(RunHeader("steps", setup)))))
+    assert kept.setup.battery.max_current_a == 50.0
