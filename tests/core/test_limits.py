@@ -79,6 +79,12 @@ def test_drawn_as_time_over_current():
     assert dots[0].x.tolist() == [5.0, 30.0, 62.0]
     assert (dots[1].x[0], 10 ** dots[1].y[0]) == pytest.approx((62.0, 25.0)) and dots[1].ringed == 0
     assert np.isfinite(band.x).all()
+    assert {float(y) for y in dots[0].y} == {drawn.y_span[0]}, "steps have amperes, and no time"
+    unknown = limits_plot((PACK, FUSE, HUT), (5.0,), (62.0, None))
+    assert [layer.label for layer in unknown.layers if isinstance(layer, Curve) and layer.x[0] == 62.0] == ["went off"], (
+        "no time is drawn that nobody read"
+    )
+    assert sum(isinstance(layer, Dots) for layer in unknown.layers) == 1
 
 
 def test_beside_what_is_usual():

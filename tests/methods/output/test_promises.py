@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,7 +15,11 @@ from tests.window import begin, close, prepare, say_line
 from ubrant.core.battery.promises import DisplayPromise, KeptPromise, display_curve, kept_promises, left_where_it_says, still_comes, worth
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.readings import Series
+from ubrant.core.record.head import SIMULATED
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.methods.registry import method_of
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 H = 3600.0
 HEAD = "method: output\nunit: Hall station\nkind: station\nlabel: 500 Wh\nwatts: 1 % + 1 W\nmeter: Plug meter\nfull: yes\nplan volts: 230 V\nstarted: 2026-11-01 10:00\n\n"
@@ -158,3 +163,18 @@ def test_the_truth_is_inside(share):
         return {"hours": (found.value - next_one.came_h, found)}
 
     trial("promises of a display", draw, share)
+
+
+def test_a_rehearsal_and_a_doubtful_run_tell_nothing_of_a_promise(tmp_path):
+    """Only what was measured, and is no question any more, is laid beside a run."""
+    path = tmp_path / "told.jot"
+    path.write_text(HEAD + "\n".join(TOO_MANY) + "\n", "utf-8")
+    record, method = read_file(path, LogOptions()).record(), method_of("output")
+    account = account_of_stored(record)
+
+    def runs(other, kept):
+        return method.study(account, record, lambda: [(other, kept)]).findings["hours_come"].working
+
+    assert "in 2 runs" in runs(record, account)
+    assert "runs" not in runs(record.judged_by(record.head.at(SIMULATED)), account)
+    assert "runs" not in runs(record, replace(account, held_back="Cannot be."))

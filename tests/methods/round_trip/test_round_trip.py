@@ -146,6 +146,18 @@ def test_a_filling_by_itself(told):
     assert "last_tenth" not in told(DAY[0], *rows, DAY[1].replace("full", "97 %")).findings, "it was not full"
 
 
+def test_a_look_the_next_day_is_none_of_the_filling(told):
+    """What it lost overnight, full, is neither in its points nor in its hours."""
+    found = told(*DAY[:2], "@2026-10-02 09:00 station 97 %")
+    assert found.findings["filled_in"].value == 3 * 3600
+    assert found.sentence.startswith("Filled from 5 % to full in 3 h")
+
+
+def test_a_coarse_counter_is_not_called_rare_watts(told):
+    lines = (line.replace("566.0 Wh", "0.2 kWh").replace("402.0 Wh", "0.1 kWh").replace("0.0 Wh", "0.0 kWh") for line in DAY)
+    assert not any("so rarely" in w for w in told(*lines).warnings)
+
+
 def test_its_form_and_what_it_asks_for():
     method = method_of("round-trip")
     unit = Unit("Bank", "bank", "10000 mAh 3.7 V")

@@ -162,6 +162,26 @@ def test_less_than_with_all_off_is_asked_about_only_where_the_display_can_tell(t
     assert "are the two swapped" in told(HALL, *first, "@2026-10-02 20:00 station 48 %").held_back
 
 
+def test_a_remark_is_no_outlet(told):
+    """*warmer now* says nothing of what is on: it is one stretch, as without it."""
+    lines = ("@2026-10-01 10:00 bank 98 %", "@2026-10-15 10:00 bank 90 % {}", "@2026-11-01 10:00 bank 78 %")
+    plain = told(BANK, lines[0], lines[1].format(""), lines[2])
+    assert told(BANK, lines[0], lines[1].format("warmer now"), lines[2]).sentence == plain.sentence
+    assert "lost_a_month" in plain.findings
+
+
+def test_one_name_in_large_or_small_letters(told):
+    found = told(
+        HALL,
+        *GROUPS[:1],
+        "@2026-10-01 20:00 station 64 % all off",
+        "@2026-10-03 20:00 station 63 % ac on",
+        "@2026-10-04 04:00 station 40 %",
+    )
+    assert found.findings["lost_a_day_1"].value == pytest.approx((36 + 23) / 20 * 24)
+    assert "lost_a_day_3" not in found.findings
+
+
 def test_what_comes_on_twice_is_one(told):
     found = told(
         HALL,

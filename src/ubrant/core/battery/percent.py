@@ -23,6 +23,20 @@ WANTED_SHARE = 0.1
 """A drop is called too small where its ± is over twice this share of it."""
 
 
+def percent_shown(shown: float, half: float, when: str, shared: str = "") -> Value:
+    """A display's percent, in points, with its rounding and its linearity; exact where ``half`` of its last digit is 0, as it is known to be full or empty.
+
+    Parameters
+    ----------
+    when : tells its errors from those of another reading
+    shared : tells what it is off by there, where another reading is off by the same; as ``when``, unless said
+    """
+    if not half:
+        return exactly(shown)
+    linear = within(LINEARITY_POINTS, words("display not linear"), "points", when=shared or when)
+    return shown + digit(half, "points", when=when, of=words("whole points")) + linear
+
+
 @dataclass(frozen=True)
 class PercentChange:
     """From one reading of a display to a later one.
@@ -52,11 +66,7 @@ class PercentChange:
         """The points: rounding and linearity of each end, none at an end that is known; ``whose`` display it is tells its errors from another's."""
 
         def end(shown: float, half: float, name: str) -> Value:
-            if not half:
-                return exactly(shown)
-            when = f"{name}, {whose}" if whose else name
-            linear = within(LINEARITY_POINTS, words("display not linear"), "points", when=when)
-            return shown + digit(half, "points", when=when, of=words("whole points")) + linear
+            return percent_shown(shown, half, f"{name}, {whose}" if whose else name)
 
         return end(self.start, self.start_half, say("at the start")) - end(self.end, self.end_half, say("at the end"))
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.battery.percent import LINEARITY_POINTS
+from ubrant.core.battery.percent import percent_shown
 from ubrant.core.battery.shared_out import Shown
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import Value, digit, exactly, total_of, within
+from ubrant.core.uncertainty.value import Value, total_of, within
 from ubrant.core.wording import say, words
 
 FILLED, EMPTIED = "in", "out"
@@ -69,12 +69,11 @@ class Leg:
 
 def _shown(one: Shown, leg: str, end: str, shared: str) -> Value:
     """``shared`` tells what its display is off by there, which another leg may have as well."""
-    if not one.half:
-        return exactly(one.percent)
     whose = f"{leg}, {end}"
-    linear = within(LINEARITY_POINTS, words("display not linear"), "points", when=shared)
-    other = within(_OTHER_WAY, words("another display on the way up than on the way down"), "points", when=whose)
-    return one.percent + digit(one.half, "points", when=whose, of=words("whole points")) + linear + other
+    shown = percent_shown(one.percent, one.half, whose, shared)
+    return (
+        shown + within(_OTHER_WAY, words("another display on the way up than on the way down"), "points", when=whose) if one.half else shown
+    )
 
 
 @dataclass(frozen=True)

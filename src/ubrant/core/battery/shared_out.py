@@ -8,10 +8,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
-from ubrant.core.battery.percent import LINEARITY_POINTS
+from ubrant.core.battery.percent import percent_shown
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.value import Value, digit, exactly, total_of, within
+from ubrant.core.uncertainty.value import Value, total_of
 from ubrant.core.wording import say, words
 
 ENOUGH_POINTS = 15.0
@@ -31,14 +31,7 @@ class Shown:
 
     def value(self, whose: str) -> Value:
         """With rounding and linearity of its own: two differences that meet at one reading share them."""
-        if not self.half:
-            return exactly(self.percent)
-        when = say("{whose}, at {percent} %", whose=whose, percent=plain(self.percent))
-        return (
-            self.percent
-            + digit(self.half, "points", when=when, of=words("whole points"))
-            + within(LINEARITY_POINTS, words("display not linear"), "points", when=when)
-        )
+        return percent_shown(self.percent, self.half, say("{whose}, at {percent} %", whose=whose, percent=plain(self.percent)))
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ubrant.core.battery.label_doubt import Holds
-from ubrant.core.battery.percent import LINEARITY_POINTS
+from ubrant.core.battery.percent import percent_shown
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.value import Value, digit, exactly, within
+from ubrant.core.uncertainty.value import Value, exactly
 from ubrant.core.wording import say, words
 
 DAY_S, MONTH_D = 86_400.0, 365.25 / 12
@@ -53,21 +53,13 @@ class Stood:
 
 def stood_with(looks: Sequence[Look]) -> list[Stood]:
     """Of each thing that was on, in the order of their first stretch. A look that ends one stretch and begins the next is off by one error in both."""
-    shown = [_shown(look, place) for place, look in enumerate(looks)]
+    shown = [percent_shown(look.percent, look.half, say("look {n}", n=place)) for place, look in enumerate(looks, start=1)]
     lost: dict[str, Value] = {}
     days: dict[str, float] = {}
     for (one, before), (other, after) in itertools.pairwise(zip(looks, shown, strict=True)):
         lost[one.on] = lost.get(one.on, exactly(0.0)) + (before - after)
         days[one.on] = days.get(one.on, 0.0) + (other.time_s - one.time_s) / DAY_S
     return [Stood(on, value, days[on]) for on, value in lost.items() if days[on] > 0]
-
-
-def _shown(look: Look, place: int) -> Value:
-    if not look.half:
-        return exactly(look.percent)
-    when = say("look {n}", n=place + 1)
-    linear = within(LINEARITY_POINTS, words("display not linear"), "points", when=when)
-    return look.percent + digit(look.half, "points", when=when, of=words("whole points")) + linear
 
 
 def burnt(stretches: Sequence[Stood], holds: Holds | None) -> dict[str, Finding]:

@@ -117,13 +117,13 @@ def beside_usual(steps: Sequence[Overload], rated_a: float, kind: str) -> list[s
     return said
 
 
-def limits_plot(limits: Sequence[LeadLimit], planned_a: Sequence[float], ended: tuple[float, float] | None = None) -> Plot:
+def limits_plot(limits: Sequence[LeadLimit], planned_a: Sequence[float], ended: tuple[float, float | None] | None = None) -> Plot:
     """Time over current: a line where something is made for so much, a band where it opens after a while; what is planned, and where it went off.
 
     Parameters
     ----------
     planned_a : amperes of the steps
-    ended : amperes, and seconds that they were held; None where it did not go off
+    ended : amperes, and seconds that they were held, None where nobody knows; None where it did not go off
     """
     most = _BEYOND * max([*planned_a, *(one.amps for one in limits), *([ended[0]] if ended else [])], default=1.0)
     low, high = math.log10(_SHORTEST_S), math.log10(_LONGEST_S)
@@ -141,9 +141,11 @@ def limits_plot(limits: Sequence[LeadLimit], planned_a: Sequence[float], ended: 
             layers.append(Curve(np.full(3, one.amps), np.array([high, low, named_at]), "caution", DASHED, one.name))
     if len(planned_a):
         at = np.array(planned_a, float)
-        layers.append(Dots(at, np.full(len(at), math.log10(60.0)), (PLANNED,) * len(at)))
-    if ended is not None:
+        layers.append(Dots(at, np.full(len(at), low), (PLANNED,) * len(at)))
+    if ended is not None and ended[1] is not None:
         layers.append(Dots(np.array([ended[0]]), _logs([ended[1]]), (TAKEN,), ringed=0))
+    elif ended is not None:
+        layers.append(Curve(np.full(3, ended[0]), np.array([low, high, (low + high) / 2]), "bad", label=say("went off")))
     along = say("A in the battery's lead     ○ steps") if len(planned_a) else say("A in the battery's lead")
     marks = tuple((math.log10(s), show_duration(s)) for s in _ROUND_S)
     told = ", ".join(say("{name} {a} A", name=one.name, a=plain(one.amps, 3)) for one in limits)

@@ -291,7 +291,7 @@ class LoadStepsMethod(Method):
         if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > AC_FROM_V:
             warnings.append(_pulsates(points, upstream_ohm(record)))
         lasted = findings["held_for"].value if "held_for" in findings else None
-        differs, limits = _foretold_and_come(record, steps.ended_by, points, lasted) if plan is not None else ([], ())
+        differs, limits = _foretold_and_come(record, steps.ended_by, points, lasted) if plan is not None else ([], tuple)
         warnings += differs
         held = not live and "held_in" in findings
         return Account(
@@ -305,7 +305,7 @@ class LoadStepsMethod(Method):
             taken=len(points),
             planned=planned,
             waves=shown,
-            drawings=lambda: (*_drawn(steps.sweep, tolerance, shown, findings, live), *limits),
+            drawings=lambda: (*_drawn(steps.sweep, tolerance, shown, findings, live), *limits()),
             shown_at=say("While the load was held") if held else say("At its best"),
             path=lambda: _held_path(setup, findings) if held else _path(setup, steps.sweep, points, live=live),
             candidate=candidate_of(setup.unit.name, steps.sweep, findings),
@@ -410,22 +410,19 @@ _GAVE_UP = {
 }
 
 
-def _foretold_and_come(record: Record, ended_by: str, points: Points, held_s: float | None) -> tuple[list[str], tuple[Drawing, ...]]:
+def _foretold_and_come(
+    record: Record, ended_by: str, points: Points, held_s: float | None
+) -> tuple[list[str], Callable[[], tuple[Drawing, ...]]]:
     """What the labels foretold and what gave up: a sentence where they differ, and both drawn; nothing where fewer than two limits are known."""
     limits = _limits(record.head.setup, parse_ratings(record.head.criteria.ratings), record.head.criteria.rated_w or 0.0)
     if len(limits) < 2:
-        return [], ()
+        return [], tuple
     kind, what = _GAVE_UP.get(ended_by, ("", ""))
     end = ending(record, 0.0) if kind else None
     most_a = end.input_a if end is not None and math.isfinite(end.input_a) else float(np.nanmax(points.input_a))
     said = against_foretold(limits, most_a, kind, say(what))
-    ended = (most_a, held_s or _STEP_S) if kind else None
-    planned = sorted({round(float(a), 2) for a in points.input_a})
-    return [said] if said else [], (limits_plot(limits, planned, ended),)
-
-
-_STEP_S = 60.0
-"""For about so long a step is on before it is read. Common practice, no source."""
+    taken = sorted({round(float(a), 2) for a in points.input_a})
+    return [said] if said else [], lambda: (limits_plot(limits, taken, (most_a, held_s) if kind else None),)
 
 
 def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Problem]:

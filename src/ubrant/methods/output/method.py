@@ -22,7 +22,7 @@ from ubrant.core.quantities.jot import BAR, LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.events import LoadOff as WentOff
-from ubrant.core.record.head import Setup, label_of
+from ubrant.core.record.head import SIMULATED, Setup, label_of
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
@@ -257,7 +257,10 @@ class OutputMethod(TypedMethod):
         given, own = _given(record, self._volts(record))[0], _emptied(record, account)
         if own is None and given.percent is None and not given.told:
             return account
-        alike = [(r, a) for r, a in others() if r.head.method == self.key]
+        rehearsed = record.head.origin.road == SIMULATED
+        alike = [
+            (r, a) for r, a in others() if r.head.method == self.key and not a.held_back and (r.head.origin.road == SIMULATED) == rehearsed
+        ]
         ends = [e.time_s for e in record.lines[-1:]] + (
             [float(given.readings.time_s[-1])] if given.readings is not None and len(given.readings) else []
         )

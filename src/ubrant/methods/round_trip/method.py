@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import ClassVar
@@ -31,6 +32,7 @@ from ubrant.core.record.integrals import watts_now_and_then
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import TapQuantity
 from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import moment
 from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, plain, say, words
@@ -43,8 +45,8 @@ _IN, _OUT = {"input", "charger"}, {"output", "load"}
 _SHOWS = {"bank", "station", "battery", "source"}
 _OF_LABEL = {FILLED: (0.6, 1.8), EMPTIED: (0.3, 1.2)}
 """Between so many times what the label makes of its points goes in, and comes out. Common practice, no source."""
-_HARDLY_KNOWN = 0.15
-"""A ± over such a share of it. Common practice, no source."""
+_HARDLY_KNOWN, _SOON_S = 0.15, 900.0
+"""What lies between watts that were read may be over such a share of them; so soon after its counter a display is read. Common practice, no source."""
 _READ = {"Wh": ("Wh",), "Ah": ("Ah", "V"), "W": ("W",)}
 
 
@@ -243,6 +245,8 @@ def _legs(seen: d.Seen) -> list[Leg]:
     for group in groups:
         if sum(bool(_way(row)) for row in group.rows) < 2:
             continue  # it has only begun
+        counted_s = max(row.time_s for row in group.rows if _way(row))
+        group.rows = [row for row in group.rows if row.time_s <= counted_s + _SOON_S]  # a look at it the next day is none of it
         found.append(_leg(seen, group, next(numbers[group.way])))
     return found
 
@@ -322,7 +326,10 @@ def _of_watts(seen: d.Seen, rows: Sequence[d.RowAnswer], taps: set[str], tap: st
 
 def _uncounted(leg: Leg) -> str:
     """That its energy is not known, or hardly."""
-    if leg.energy is not None and leg.energy.u and COVERAGE * leg.energy.u > _HARDLY_KNOWN * leg.energy.value:
+    between = (
+        [part for source, part in (leg.energy.parts or {}).items() if source.kind is ErrorKind.BETWEEN] if leg.energy is not None else []
+    )
+    if leg.energy is not None and COVERAGE * math.hypot(*between) > _HARDLY_KNOWN * leg.energy.value:
         text = words("Watts were read so rarely in {leg} that its Wh are hardly known: every half hour, or take a meter that counts.")
         return say(text, leg=leg.name)
     return "" if leg.energy is not None or leg.charge is not None else say("Nothing was counted in {leg}.", leg=leg.name)

@@ -35,6 +35,11 @@ _V, _P = ("battery", "V"), ("battery", "%")
 _OWN, _SHOWS_PERCENT = {"", "battery", "bank", "station", "source"}, {"bank", "station"}
 _NOTHING = re.compile(r"(?:all|everything)(?: is)?(?: off)?|off|none|nothing(?: attached)?(?: on)?", re.IGNORECASE)
 _OFF = re.compile(r"\s+off\b", re.IGNORECASE)
+_OUTLET = re.compile(
+    r"\b(?:on|off|all|nothing|none|everything|ac|dc|usb|mains|car|\d+ ?V|socket|outlet|inverter|port|lamp|light|display|radio)\b",
+    re.IGNORECASE,
+)
+"""By one of these words a note says what is on; any other is a remark."""
 _TELLS, _ALL = 10.0, 100.0
 """Under so many points a display hardly tells. Common practice, no source."""
 _CHART_SLOPE, _LONG_D, _SHORT_D, _MUCH = 0.3, 14.0, 0.25, 25.0
@@ -260,14 +265,15 @@ def _looks(seen: d.Seen) -> list[Look]:
     """Each percent that was read, and what is on from then: the row that it answers, else the words behind it, else as before."""
     turns = seen.plan.turns
     on = turns[0] if len(turns) == 1 else ALL_OFF
-    found = []
+    found: list[Look] = []
     for answer in seen.lines:
         shown = next((r for r in answer.jotting.readings if r.quantity == "%" and r.tap in _OWN), None)
         if shown is None:
             continue
         if not 0 <= shown.value <= _ALL:
             raise d.ReadingsError(say("{v} %: a percentage outside 0 to 100. Did a digit slip?", v=plain(shown.value)))
-        on = answer.key or _on_from_now(answer.jotting, on)
+        named = answer.key or _on_from_now(answer.jotting, on)
+        on = next((look.on for look in found if look.on.lower() == named.lower()), named)
         found.append(Look(answer.time_s, shown.value, shown.half_width, on))
     return found
 
@@ -277,7 +283,7 @@ def _on_from_now(jotting: TypedLine, before: str) -> str:
     if jotting.mark == OFF:
         return ALL_OFF
     volts = next((f"{plain(r.value)} V" for r in jotting.readings if r.quantity == "V" and r.kind == "read"), "")  # *12 V on*
-    parts = [part for part in re.split(r"[,;+]|\band\b", f"{volts} {jotting.text}") if part.strip(' "')]
+    parts = [part for part in re.split(r"[,;+]|\band\b", f"{volts} {jotting.text}") if _OUTLET.search(part)]
     if not parts:
         return before
     on = [name for part in parts if (name := _named_on(part)) and not _OFF.search(part)]
