@@ -55,3 +55,14 @@ def test_degrees_as_people_type_them(text, celsius):
 def test_degrees_are_meant_of_temperatures_only():
     with pytest.raises(QuantityError):
         parse_quantity("20 C", "A")
+
+
+@pytest.mark.parametrize("seconds", [8.4, 1800.0, 5400.0, 43_200.0, 90_000.0, 6 * 86_400.0 + 3 * 3600, 14 * 86_400.0])
+def test_a_duration_that_is_shown_can_be_typed(seconds):
+    assert parse_quantity(show_duration(seconds), "s") == pytest.approx(seconds)
+
+
+@pytest.mark.parametrize("text", ["30 min 1 h", "1 h 1 h", "1 h 2 V", "h min"])
+def test_what_is_no_duration(text):
+    with pytest.raises(QuantityError):
+        parse_quantity(text, "s")

@@ -97,13 +97,15 @@ def unit_factor(symbol: str) -> Quantity | None:
 
 
 def parse_quantity(text: str, unit: str) -> float:
-    """Read a number that must be in ``unit`` or a multiple of it; a bare number is taken in ``unit``.
+    """Read a number that must be in ``unit`` or a multiple of it; a bare number is taken in ``unit``; of seconds also ``1 h 30 min``, as :func:`show_duration` writes it.
 
     Raises
     ------
     QuantityError
         Not a number, an unknown unit, or a unit of another kind (volts where amperes are wanted).
     """
+    if unit == "s" and (parts := _several_times(text)):
+        return sum(parts)
     match = re.fullmatch(rf"\s*({NUMBER})\s*([^\d\s].*?)?\s*", text)
     if not match:
         raise QuantityError(
@@ -127,6 +129,19 @@ def parse_quantity(text: str, unit: str) -> float:
             say("“{strip}” is in {unit}, and a value in {unit_2} belongs here.", strip=text.strip(), unit=known.unit, unit_2=unit)
         )
     return value * known.value
+
+
+def _several_times(text: str) -> list[float]:
+    """Seconds of each part of ``1 h 30 min``, as a duration is shown; nothing where it is no such one."""
+    parts = re.findall(rf"({NUMBER})\s*([a-z]+)", text.lower())
+    if len(parts) < 2 or re.sub(rf"({NUMBER})\s*([a-z]+)", "", text.lower()).strip() or any(unit not in _TIMES for _, unit in parts):
+        return []
+    factors = [_TIMES[unit] for _, unit in parts]
+    return (
+        [parse_number(number) * factor for (number, _), factor in zip(parts, factors, strict=True)]
+        if factors == sorted(set(factors), reverse=True)
+        else []
+    )
 
 
 _EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C", "m": "1.5 m"}

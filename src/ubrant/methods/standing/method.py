@@ -117,14 +117,17 @@ class StandingMethod(d.TypedMethod):
                 "Once more when the last one has lasted long enough: the same. Or go on: what is on from then stands behind it, all of it, like “station 64 % AC and USB”."
             )
             return self.row(say(text))
-        return self.row(
-            say(
-                "Again after two weeks, or four: the same. The date counts, so that a line typed later begins with it, like “@12-24 10:00 12.63 V”."
-            )
+        kind = prepared.setup.unit.kind
+        text = words(
+            "Again after two weeks, or four: the same. The date counts, so that a line typed later begins with it, like “@12-24 10:00 {example}”."
         )
+        if kind not in _SHOWS_PERCENT:
+            return self.row(say(text, example="12.63 V"))
+        outlets = say("With an outlet on hours do: “AC on”, “12 V on”, “all off” behind it say what is on from then, each is told apart.")
+        return self.row(f"{say(text, example=f'{kind} 83 %')} {outlets}")
 
     def every_s(self, prepared: d.Prepared) -> float:
-        return 14 * DAY_S
+        return 14 * DAY_S if len(prepared.plan.turns) < 2 else DAY_S / 2
 
     def facts(self, prepared: d.Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         turns = len(prepared.plan.turns)
