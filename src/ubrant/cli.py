@@ -313,6 +313,45 @@ def look_out(
         print(visible(f"Note: {note}"))
 
 
+@app.command("next")
+def what_next(
+    file: Path = typer.Argument(..., help="A logbook, or an outlook as a TOML file."),
+    wanted: str = typer.Option(
+        "", "--for", help="How long it is to last, like “8 h”: without need to decide, how sure it is counts alone."
+    ),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of lines."),
+) -> None:
+    """What to measure next: the test that would take most doubt for least work, or that there is no need."""
+    from datetime import datetime
+
+    from ubrant.core.quantities.quantity import QuantityError
+    from ubrant.runs.kits.kit_parts import KitError
+    from ubrant.runs.kits.next_tests import next_in, next_json, next_of_kit
+    from ubrant.runs.kits.outlooks import looked_at, parse_wanted
+
+    try:
+        wanted_s = parse_wanted(wanted).seconds if wanted.strip() else None
+        if file.suffix.lower() == ".toml":
+            part, kit = _kit(file)
+            book = _open(file.parent / part.logbook) if part.logbook else None
+            units, meters = (book.units(), book.meters()) if book is not None else ([], [])
+            found = [next_of_kit(part.name or file.stem, kit, looked_at(part, kit), wanted_s, units, meters)]
+        else:
+            book = _open(file)
+            found = next_in(book, datetime.now().astimezone(), wanted_s)
+        if book is not None:
+            book.close()
+    except (KitError, QuantityError) as error:
+        _refuse(f"{file.name}: {error}" if file.name not in str(error) else str(error))
+    if as_json:
+        print(_escaped(json.dumps(next_json(found), ensure_ascii=False, indent=2)))
+        return
+    for one in found:
+        print(visible(one.name))
+        for line in one.lines():
+            print(visible(f"  {line}"))
+
+
 @app.command("size")
 def size_of_source(
     file: Path = typer.Argument(..., help="An outlook as a TOML file."),

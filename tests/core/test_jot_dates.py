@@ -82,6 +82,11 @@ def test_notes_with_bare_times_are_notes_and_a_table_is_none():
     assert is_jot_text("10:00 13.1 V\n10:10 13.0 V\n")
     assert not is_jot_text("10:00 13.1 1.0\n10:10 13.0 1.0\n")
     assert not is_jot_text("10:00,13.1 V\n10:10,13.0 V\n")
+    assert is_jot_text("10:00\t13.1 V\t2 A\n10:10\t13.0 V\t2 A\n")
+    assert not is_jot_text("Zeit\tVoltage\n0:00:00\t13.1 V\n0:01:00\t13.0 V\n")  # columns under their heading
+    found = Grammar().parse("10:00\t13.1 V\t2 A")  # notes out of a spreadsheet: a tab is a space
+    assert found is not None
+    assert [(r.quantity, r.value) for r in found.readings] == [("V", 13.1), ("A", 2.0)]
 
 
 def test_a_counter_that_has_gone_on_is_of_the_next_day():

@@ -32,7 +32,7 @@ EXCEPTIONS = {
     "an error decides which readings count": (
         r"record 153: output_unloaded|record (174|182): (line|load)_regulation|record 174: idle_power|record 228: charge|record 15: mean_voltage"
     ),
-    "a quotient whose divisor is hardly known": r"record (13|44|84): mean_voltage|record 36: resistance|record 83: c_rate|example 16: empty_after",
+    "a quotient whose divisor is hardly known": r"record (13|44|84): mean_voltage|record 36: resistance|record 83: c_rate|example 1[67]: empty_after|(example 5|rehearsed emptied into two): from_full_2",
     "its zero was read first, or it lies below what the meter shows": (
         r"record (116|122): (idle_power|idle_energy_day|days_to_empty|half_arrives)"
     ),

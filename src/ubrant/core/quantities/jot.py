@@ -212,7 +212,7 @@ class Grammar:
         JotError
             A reading without a unit that could be anything, a clock time that is none, a width the wrong way round.
         """
-        rest = line.strip()
+        rest = line.strip().replace("\t", " ")
         if not rest:
             return None
         corrects = bool(re.match(r"fix\b", rest, re.I))

@@ -81,6 +81,9 @@ def is_jot_text(text: str) -> bool:
     lines = [line.strip() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")][:40]
     heads = sum(1 for line in lines if (m := _HEADING.match(line)) and _is_heading(m[1]))
     timed = sum(1 for line in lines if _BEGINS_WITH_TIME.match(line))
+    first = next((line for line in lines if "\t" in line), "")
+    if not heads and first and not _BEGINS_WITH_TIME.match(first):
+        return False  # columns under their heading
     return bool(lines) and (heads >= 2 or (timed >= 1 and heads + timed >= max(2, len(lines) // 3)))
 
 

@@ -33,7 +33,7 @@ from ubrant.ui.widgets.work import quietly
 
 _LOOKS_AFTER_MS = 300
 _TOLD_HIGH, _SAID_HIGH, _TABLE_HIGH, _TRACE_HIGH = 70, 92, 118, 220
-_LINE_HIGH, _MANY = 30, 6
+_LINE_HIGH, _FIELD_WIDE, _MANY = 30, 152, 6
 _WIDEST = 172
 _LACKS_WIDE, _METER_WIDE = 112, 84
 _WIDE, _HIGH, _LOW = 1020, 690, 540
@@ -136,6 +136,7 @@ class ImportDialog(Dialog):
             line, side = 2 * (place % half), 2 * (place // half)
             grid.addWidget(label(title), line, side)
             grid.addWidget(field, line, side + 1)
+            field.setMinimumWidth(_FIELD_WIDE)
             beneath = Beneath(*[field] if isinstance(field, QLineEdit) else [])  # of one height beneath each: a steady rhythm
             grid.addWidget(beneath, line + 1, side + 1)
         for side in (1, 3):

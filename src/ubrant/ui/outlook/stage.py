@@ -26,8 +26,10 @@ from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
 from ubrant.runs.kits.past_outlooks import Past, happened, inputs_of, kit_corrected, past_of
 from ubrant.runs.kits.swap_plan import swap_calendar, swap_card, swaps_of
+from ubrant.runs.kits.worth_measuring import WorthMeasuring, worth_measuring
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.outlook.day import DayView, Strips, TimeAxis
+from ubrant.ui.outlook.next_view import NextView
 from ubrant.ui.outlook.rows import KitRows
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, mark_amiss, row
@@ -70,7 +72,7 @@ class OutlookStage(StageFrame):
         self.verdict, self.trouble, self.cautions = Callout("plain"), Callout("bad"), Callout("caution")
         self.kept_box, self.run_box = Choice(self.tr("Outlooks kept before")), Choice(self.tr("What then happened"))
         self._answers, self._gains, self._others = QGridLayout(), QVBoxLayout(), QVBoxLayout()
-        self.compared = label("", "quiet")
+        self.compared, self.next = label("", "quiet"), NextView()
         self.apply_button = button(self.tr("Apply it"), self._apply, "link")
         self.keep_button = button(self.tr("Keep this outlook"), self._keep)
         self._later = QTimer(self)
@@ -87,6 +89,7 @@ class OutlookStage(StageFrame):
         self.kept_box.activated.connect(self._recall)
         self.run_box.activated.connect(self._link)
         QShortcut(QKeySequence("Ctrl+Shift+L"), self).activated.connect(lambda: self.loads.empty(LOAD).setFocus())
+        self.next.wanted.connect(self._measure)
         bench.shelf_changed.connect(self._shelf_changed)
         self.show_rows([])
 
@@ -131,6 +134,7 @@ class OutlookStage(StageFrame):
         self._gains_title = label(self.tr("What buys the most time"), "heading")
         side.addWidget(self._gains_title)
         side.addLayout(self._gains)
+        side.addWidget(self.next)
         side.addWidget(self.cautions)
         side.addLayout(self._others)
         side.addSpacing(4)
@@ -244,17 +248,20 @@ class OutlookStage(StageFrame):
         if kit is None or part is None:
             return
         text = self.hours.text()
+        units, meters = self._bench.logbook.units(), self._bench.logbook.meters()
 
-        def work() -> tuple[OutlookAnswer, list[tuple[str, float]], str]:
-            return look(kit), what_buys_time(kit), _size_text(part, kit, text)
+        def work() -> tuple[OutlookAnswer, list[tuple[str, float]], str, WorthMeasuring | None]:
+            looked = look(kit)
+            return looked, what_buys_time(kit), _size_text(part, kit, text), worth_measuring(kit, looked, units, meters, _wanted_s(text))
 
         def done(result: object) -> None:
             if asked == self._asked and isinstance(result, tuple):
-                looked, gains, size = result
+                looked, gains, size, worth = result
                 self.looked = looked
                 self._show(looked, closely=True)
                 self._show_gains(gains)
                 self.size_line.setText(size)
+                self.next.show_worth(worth)
 
         quietly(self, work, done)
 
@@ -342,8 +349,19 @@ class OutlookStage(StageFrame):
             title.setWordWrap(True)
             self._gains.addLayout(row(title, said, stretch=0))
 
+    def _measure(self, name: str, method: str) -> None:
+        """Prepare it; what is not on the shelf is put there first."""
+        unit = next((u for u in self._bench.logbook.units() if u.name.lower() == name.lower()), None)
+        if unit is None:
+            self._bench.told.emit(
+                self.tr("{name} is not on the shelf yet: put it there with its label, then it can be measured.").format(name=name)
+            )
+            return
+        self._bench.measure_wanted.emit(unit.id, method)
+
     def _show_nothing(self, why: str) -> None:
         self.looked = self._kit = None
+        self.next.show_worth(None)
         self._later.stop()
         self.trouble.say("bad", why)
         for rows in (self.pieces, self.loads):
@@ -539,6 +557,14 @@ def _short(seconds: float) -> str:
         return "∞"
     minutes = round(seconds / 60)
     return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def _wanted_s(text: str) -> float | None:
+    """How long it is to last; None where nobody said, or where jobs are wanted."""
+    try:
+        return parse_wanted(text).seconds if text.strip() else None
+    except QuantityError:
+        return None
 
 
 def _size_text(part: KitPart, kit: Kit, text: str) -> str:
