@@ -187,7 +187,7 @@ def _no_need(learning: Learning) -> str:
 
 
 def _of_100(share: float) -> int:
-    return int(math.floor(100 * share + 0.5))
+    return math.floor(100 * share + 0.5)
 
 
 def _mostly(learning: Learning) -> str:
@@ -272,7 +272,8 @@ def _most_for_least(found: Sequence[tuple[_Made, Narrowed]]) -> list[tuple[_Made
     that answers two enquiries the better.
     """
     left = sorted(found, key=lambda pair: (-_steps(pair[1]), pair[1].after))
-    ordered, seen = [], set()
+    ordered: list[tuple[_Made, Narrowed]] = []
+    seen: set[tuple[str, str]] = set()
     while left:
         alike = [pair for pair in left if _steps(pair[1]) == _steps(left[0][1]) and pair[1].after <= _ALIKE * left[0][1].after]
         best = min(alike, key=lambda pair: pair[0](pair[1]).how.minutes)
