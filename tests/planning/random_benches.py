@@ -26,7 +26,19 @@ def random_bench(seed: int) -> BenchDays:
         due = begins + rng.uniform(2, 6) * DAY if rng.random() < 0.15 else float("inf")
         if kind == "plug day":
             steps.append(
-                Step(f"{test} day", test, unit, TEST, "a day", DAY, tools=(("plug meter",),), begins_s=GRID, ends_s=GRID, ends=WHEN_SEEN, due=due)
+                Step(
+                    f"{test} day",
+                    test,
+                    unit,
+                    TEST,
+                    "a day",
+                    DAY,
+                    tools=(("plug meter",),),
+                    begins_s=GRID,
+                    ends_s=GRID,
+                    ends=WHEN_SEEN,
+                    due=due,
+                )
             )
         elif kind == "short":
             long = grid(rng.uniform(0.25, 2) * HOUR)
@@ -56,12 +68,26 @@ def random_bench(seed: int) -> BenchDays:
                     **ends,
                 ),
                 Step(
-                    f"{test} refill", test, unit, REFILL, "refill", fill, tools=(fits,), watts=watts, begins_s=GRID, after=(f"{test} test",), soon_s=soon
+                    f"{test} refill",
+                    test,
+                    unit,
+                    REFILL,
+                    "refill",
+                    fill,
+                    tools=(fits,),
+                    watts=watts,
+                    begins_s=GRID,
+                    after=(f"{test} test",),
+                    soon_s=soon,
                 ),
             ]
     days = 16
     awake = [Span(d * DAY + 7 * HOUR, d * DAY + 23 * HOUR) for d in range(-1, days)]
-    out = [Span(d * DAY + (a := grid(rng.uniform(8, 18) * HOUR)), d * DAY + a + grid(rng.uniform(1, 4) * HOUR)) for d in range(days) if rng.random() < 0.5]
+    out = [
+        Span(d * DAY + (a := grid(rng.uniform(8, 18) * HOUR)), d * DAY + a + grid(rng.uniform(1, 4) * HOUR))
+        for d in range(days)
+        if rng.random() < 0.5
+    ]
     here = tuple(Span(max(s.start, begins), s.end) for s in without(together(awake), out) if s.end > begins)
     return BenchDays(tuple(steps), here, begins, rng.choice([float("inf"), 400.0, 300.0]))
 

@@ -29,6 +29,7 @@ TABLES = {
     "thrown": (_RUN_ID, _RUN_ID),
     "unit_facts": ("{0}.unit_id", "NULL"),
     "photo": (_OWN_ID, _RUN_ID),
+    "bench_days": (_OWN_ID, "NULL"),
 }
 """What is sealed: how a row's key is made of it, and the run it belongs to. What is worked out anew any time (summary) is not."""
 _NAMES = {
@@ -44,6 +45,7 @@ _NAMES = {
     "thrown": "that it was thrown away",
     "unit_facts": "what is known of a unit",
     "photo": "a picture",
+    "bench_days": "days at the bench",
 }
 
 

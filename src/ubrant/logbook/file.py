@@ -16,7 +16,7 @@ from ubrant.logbook.checksums import TABLES, keep_sealed, row_values, seal_all, 
 from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 8
+FORMAT = 9
 _SEALED = 5
 """The first format with seals."""
 _ROWS_AS_DATA = 8

@@ -27,7 +27,7 @@ from ubrant.logbook.chunks import PIECE, SameTimes, insert_pieces, readings_of_c
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
-from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
+from ubrant.logbook.records import Photo, Run, StoredDays, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.rows import (
     ADD_EVENT,
     ADD_JOT,
@@ -43,7 +43,10 @@ from ubrant.logbook.rows import (
     run_of,
     unit_of,
 )
+from ubrant.logbook.transaction import Transaction, write_error
 from ubrant.writing import write_whole
+
+_USUAL_CHECKPOINT = 1000
 
 _KEPT = "NOT EXISTS (SELECT 1 FROM thrown WHERE thrown.run_id = run.id)"
 
@@ -500,6 +503,22 @@ class Logbook:
     def remove_outlook(self, outlook_id: int) -> None:
         self._write("DELETE FROM outlook WHERE id = ?", (outlook_id,))
 
+    def bench_days(self) -> list[StoredDays]:
+        """Plans of days at the bench, the newest first."""
+        rows = self._db.execute("SELECT id, name, made, told, placed FROM bench_days ORDER BY id DESC")
+        return [StoredDays(name, made, told, placed, number) for number, name, made, told, placed in rows]
+
+    def keep_bench_days(self, days: StoredDays) -> StoredDays:
+        """Keep a plan, in place of what it was before where it has a number."""
+        values = (days.name, days.made, days.told, days.placed)
+        if days.id:
+            self._write("UPDATE bench_days SET name = ?, made = ?, told = ?, placed = ? WHERE id = ?", (*values, days.id))
+            return days
+        return replace(days, id=self._write("INSERT INTO bench_days (name, made, told, placed) VALUES (?,?,?,?)", values))
+
+    def remove_bench_days(self, number: int) -> None:
+        self._write("DELETE FROM bench_days WHERE id = ?", (number,))
+
     def keep_statement(self, run_id: int, stated: str, findings: Mapping[str, Finding], sentence: str) -> None:
         """Keep what a report says, with the version of the sums that says it. Nothing is kept in a logbook that may only be looked at."""
         if self.read_only:
@@ -549,8 +568,8 @@ class Logbook:
         """What is written within is kept as a whole, or not at all."""
         return self._transaction()
 
-    def _transaction(self) -> _Transaction:
-        return _Transaction(self._db, self.path)
+    def _transaction(self) -> Transaction:
+        return Transaction(self._db, self.path)
 
     def _write(self, sql: str, values: tuple[object, ...]) -> int:
         return int(self._execute(sql, values).lastrowid or 0)
@@ -566,35 +585,3 @@ class Logbook:
             return self._db.execute(sql, values)
         except sqlite3.Error as error:
             raise write_error(self.path, error) from None
-
-
-def write_error(path: Path, error: sqlite3.Error) -> LogbookError:
-    """The sentence for a write that failed."""
-    if "full" in str(error):
-        return LogbookError(f"The disk is full: {path.name} could not be written. Free some space; what was kept so far is safe.")
-    return LogbookError(f"{path.name} could not be written ({error}). What was kept so far is safe.")
-
-
-_USUAL_CHECKPOINT = 1000
-
-
-class _Transaction:
-    """All or nothing, with a sentence when it is nothing."""
-
-    def __init__(self, db: sqlite3.Connection, path: Path) -> None:
-        self._db, self._path = db, path
-        self._is_inner = db.in_transaction
-
-    def __enter__(self) -> None:
-        if not self._is_inner:
-            self._db.execute("BEGIN IMMEDIATE")
-
-    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
-        if self._is_inner:  # the outer one keeps or drops it all
-            return
-        try:
-            self._db.execute("ROLLBACK" if error else "COMMIT")
-        except sqlite3.Error as failed:
-            raise write_error(self._path, failed) from None
-        if isinstance(error, sqlite3.Error):
-            raise write_error(self._path, error) from None

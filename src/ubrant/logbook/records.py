@@ -171,6 +171,25 @@ class StoredOutlook:
 
 
 @dataclass(frozen=True)
+class StoredDays:
+    """Days at the bench as they are kept.
+
+    Attributes
+    ----------
+    made : UTC
+    told : what was asked for, as TOML
+    placed : the plan as it stands, as JSON
+    id : 0 while it is not kept
+    """
+
+    name: str
+    made: str
+    told: str
+    placed: str
+    id: int = 0
+
+
+@dataclass(frozen=True)
 class Summary:
     """The little of an account that a shelf or an outlook needs, worked out before; uncertainties are expanded ones.
 

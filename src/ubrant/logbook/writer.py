@@ -15,8 +15,8 @@ from ubrant.core.record.events import Event
 from ubrant.diagnostics import unexpected
 from ubrant.logbook.chunks import rewrite, to_blob
 from ubrant.logbook.file import LogbookError, connect
-from ubrant.logbook.logbook import write_error
 from ubrant.logbook.rows import ADD_EVENT, event_row
+from ubrant.logbook.transaction import write_error
 
 COMMIT_S = 0.4
 

@@ -16,8 +16,9 @@ from itertools import islice
 from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, WHEN_SEEN, BenchDays, BenchPlan, Placed, Span, Step
 
 TRIES = 1200
-"""Orders that are tried."""
-_KEPT, _MOST_AT_ONCE = 4, 12
+"""Orders that are tried, and fewer where there are many steps."""
+_MOST_PLACED = 32_000
+_WARM_S, _MOST_AT_ONCE = 1200.0, 12
 _MOST_MOVES = 4000
 _AFTER_ALL_S = 45 * 86_400.0
 
@@ -237,9 +238,10 @@ def _one_pass(
         bench.put(steps[placed.key], placed)
     waiting = [key for key in order if key not in bench.placed]
     while waiting:
-        key = next((k for k in waiting if all(b in bench.placed or b not in steps for b in steps[k].after)), None)
-        if key is None or not _place(bench, steps, followers, key, not_before):
+        ready = next((k for k in waiting if all(b in bench.placed or b not in steps for b in steps[k].after)), None)
+        if ready is None or not _place(bench, steps, followers, ready, not_before):
             return None
+        key = ready
         one = bench.placed[key]
         if one.end > until.get(key, math.inf):
             return None
@@ -257,9 +259,7 @@ def _ready(bench: _Bench, step: Step, not_before: Mapping[str, float]) -> float:
     return max([bench.days.begins, *ended, not_before.get(step.key, 0.0)])
 
 
-def _place(
-    bench: _Bench, steps: Mapping[str, Step], followers: Mapping[str, list[str]], key: str, not_before: Mapping[str, float]
-) -> bool:
+def _place(bench: _Bench, steps: Mapping[str, Step], followers: Mapping[str, list[str]], key: str, not_before: Mapping[str, float]) -> bool:
     """It, and what has to follow it soon."""
     step = steps[key]
     since = _ready(bench, step, not_before)
@@ -306,24 +306,33 @@ def planned(days: BenchDays, fixed: Iterable[Placed] = (), tries: int = TRIES, o
     orders = [list(order)] if order else []
     orders += _rules(days, free)
     kept = [_Kept(_worth(plan), one, {}, plan) for one in orders if (plan := serial_plan(days, one, fixed)) is not None]
-    kept = sorted(kept, key=lambda one: one.worth)[:_KEPT]
+    kept = sorted(kept, key=lambda one: one.worth)
     chance = random.Random(len(days.steps))
     test_of = {step.key: step.test for step in days.steps}
     choices = {step.key: group for step in free for group in step.tools if len(group) > 1}
     bound = _least_end(days, fixed)
     tails = _tails(free)
     behind = {step.key: tails[step.key] - step.seconds for step in free}
-    for _ in range(tries if len(free) > 1 else 0):
-        if kept and kept[0].worth[0] == 0 and kept[0].worth[1] <= bound + 1:
+    tries = min(tries, _MOST_PLACED // max(len(free), 1))
+    best = now = kept[0] if kept else _Kept((math.inf, math.inf, math.inf), orders[0], {}, BenchPlan())
+    for number in range(tries if len(free) > 1 else 0):
+        if best.worth[0] == 0 and best.worth[1] <= bound + 1:
             break
-        held = chance.choice(kept) if kept else _Kept((0.0, 0.0, 0.0), orders[0], {}, BenchPlan())
-        other = _shaken(held, tails, chance) if chance.random() < 0.5 else _moved(held.order, test_of, held.critical(days), chance)
-        only = _other_tools(held.only, choices, chance)
-        latest = kept[-1].worth[1] if len(kept) == _KEPT and not kept[-1].worth[0] else math.inf
+        warm = _WARM_S * (1 - number / tries) ** 2 + 60.0
+        other = _shaken(now, tails, chance) if chance.random() < 0.5 else _moved(now.order, test_of, now.critical(days), chance)
+        only = _other_tools(now.only, choices, chance)
+        allowed = -warm * math.log(max(chance.random(), 1e-9)) if not now.worth[0] else 0.0
+        latest = now.worth[1] + allowed if not now.worth[0] else math.inf
         plan = serial_plan(days, other, fixed, only=only, until={key: latest - tail for key, tail in behind.items()})
-        if plan is not None and all(one.worth != _worth(plan) for one in kept[1:]):
-            kept = sorted([_Kept(_worth(plan), other, only, plan), *kept], key=lambda one: one.worth)[:_KEPT]
-    return kept[0].plan if kept else None
+        if plan is None:
+            continue
+        worth = _worth(plan)
+        if worth[0] <= now.worth[0] and (worth[1] <= latest or worth[0] < now.worth[0]):
+            now = _Kept(worth, other, only, plan)
+            best = min(best, now, key=lambda one: one.worth)
+        if number % 200 == 199:
+            now = best
+    return best.plan if best.plan.placed or not free else None
 
 
 @dataclass(frozen=True)
@@ -365,7 +374,9 @@ def order_of(plan: BenchPlan) -> list[str]:
     return [one.key for one in sorted(plan.placed.values(), key=lambda p: (p.start, p.end))]
 
 
-def replanned(days: BenchDays, before: BenchPlan, fixed: Iterable[Placed], not_before: Mapping[str, float] | None = None) -> BenchPlan | None:
+def replanned(
+    days: BenchDays, before: BenchPlan, fixed: Iterable[Placed], not_before: Mapping[str, float] | None = None
+) -> BenchPlan | None:
     """The same plan after something came otherwise: what has begun stays, the rest keeps its order, and moves as little as it must."""
     fixed = tuple(fixed)
     order = [key for key in order_of(before) if any(step.key == key for step in days.steps)]
