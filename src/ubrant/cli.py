@@ -8,7 +8,7 @@ import re
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import typer
 
@@ -19,6 +19,8 @@ from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.wording import say, visible
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from ubrant.core.account import Account
     from ubrant.core.outlook.kit import Kit
     from ubrant.core.quantities.label import Label
@@ -282,11 +284,7 @@ def compare_runs(
     known = {c.run.id for c in found}
     if missing := [n for n in numbers if n not in known]:
         _refuse(f"There is no run {missing[0]} in {logbook.name}: “ubrant runs {logbook.name}” lists them.")
-    if as_json:
-        print(_escaped(json.dumps(compare_json(found), ensure_ascii=False, indent=2)))
-    else:
-        for line in compare_lines(found):
-            print(visible(line))
+    _tell(compare_json(found) if as_json else None, compare_lines(found))
 
 
 @app.command("outlook")
@@ -343,13 +341,46 @@ def what_next(
             book.close()
     except (KitError, QuantityError) as error:
         _refuse(f"{file.name}: {error}" if file.name not in str(error) else str(error))
-    if as_json:
-        print(_escaped(json.dumps(next_json(found), ensure_ascii=False, indent=2)))
-        return
-    for one in found:
-        print(visible(one.name))
-        for line in one.lines():
-            print(visible(f"  {line}"))
+    _tell(next_json(found) if as_json else None, [text for one in found for text in (one.name, *(f"  {line}" for line in one.lines()))])
+
+
+@app.command("days")
+def bench_days(
+    file: Path = typer.Argument(..., help="Days at the bench as a TOML file, or a logbook: its plan as it stands."),
+    calendar: Path | None = typer.Option(None, help="Write the visits as a calendar (.ics)."),
+    page: Path | None = typer.Option(None, help="Write the visits as a page to print (.html)."),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of lines."),
+) -> None:
+    """Tests laid into hours, tools and visits: when to be there, what to clip where, and how late one may be."""
+    from datetime import datetime
+
+    from ubrant.core.planning.steps import PlanError
+    from ubrant.runs.bench_days.asked import read_days
+    from ubrant.runs.bench_days.living import current_days, plan_days, shelf_of
+    from ubrant.runs.bench_days.words import days_calendar, days_json, days_page, lines_of_days
+    from ubrant.writing import write_whole
+
+    now = datetime.now().astimezone()
+    try:
+        if file.suffix.lower() == ".toml":
+            part = read_days(file)
+            if not part.logbook:
+                _refuse(f"{file.name}: name the logbook whose units are to be tested, like logbook = “bench.ubrant”.")
+            book = _open(file.parent / part.logbook)
+            days = plan_days(part, shelf_of(book), now)
+        else:
+            book = _open(file)
+            found = current_days(book, now)
+            if found is None:
+                _refuse(f"{file.name} has no days at the bench: plan them in Prepare, or write them as a TOML file.")
+            days = found
+        book.close()
+        for path, data in ((calendar, days_calendar(days, now)), (page, days_page(days).encode())):
+            if path is not None:
+                write_whole(path, lambda at, data=data: at.write_bytes(data))  # type: ignore[misc]
+    except PlanError as error:
+        _refuse(f"{file.name}: {error}" if file.name not in str(error) else str(error))
+    _tell(days_json(days) if as_json else None, lines_of_days(days))
 
 
 @app.command("size")
@@ -460,6 +491,15 @@ def import_logs(
         book.close()
     if any(row.trouble for row in arrivals.rows):
         raise typer.Exit(1)
+
+
+def _tell(as_object: dict[str, Any] | None, lines: Iterable[str]) -> None:
+    """One JSON object, or else lines."""
+    if as_object is not None:
+        print(_escaped(json.dumps(as_object, ensure_ascii=False, indent=2)))
+        return
+    for line in lines:
+        print(visible(line))
 
 
 def _kit(file: Path) -> tuple[KitPart, Kit]:

@@ -1,0 +1,311 @@
+"""Days at the bench as they are lived: made, kept, filled by runs, moved where somebody or something was late."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from typing import Any
+
+from ubrant.core.planning.schedule import planned, replanned
+from ubrant.core.planning.steps import BY_ITSELF, REST, TEST, BenchDays, BenchPlan, Placed, PlanError
+from ubrant.core.planning.visits import BEGIN, STOP, Visit, visits_of
+from ubrant.core.wording import say
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run, StoredDays
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_of, parse_days
+from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests
+from ubrant.runs.kept.accounts import account_of
+
+_LOOKED_AT, _BEFORE_S = 40, 1800.0
+_VERSION = 1
+
+
+@dataclass(frozen=True)
+class Days:
+    """A plan with all that it is of.
+
+    Attributes
+    ----------
+    begins : when its first step could begin
+    gives : where not everything can be held, what might give, the cheapest first
+    id : in the logbook; 0 while it is not kept
+    """
+
+    part: DaysPart
+    picked: tuple[Picked, ...]
+    bench: BenchDays
+    plan: BenchPlan
+    begins: datetime
+    gives: tuple[str, ...] = ()
+    id: int = 0
+
+    @property
+    def name(self) -> str:
+        return self.part.name or say("Days at the bench")
+
+    @property
+    def remarks(self) -> list[str]:
+        """What was taken for granted."""
+        return [text for one in self.picked for text in one.remarks]
+
+    def visits(self) -> list[Visit]:
+        """When one has to be there."""
+        return visits_of(self.bench, self.plan)
+
+    def test_of(self, key: str) -> Picked:
+        """The test that a step is of."""
+        return next(one for one in self.picked if key.startswith(f"{one.key} "))
+
+    @property
+    def is_over(self) -> bool:
+        return bool(self.plan.placed) and all(one.ended for one in self.plan.placed.values())
+
+
+def shelf_of(logbook: Logbook) -> Shelf:
+    """What a logbook's shelf has for a plan, and how long its tests took before."""
+
+    def lasted(unit: Any, method: str) -> float | None:
+        for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id):
+            if run.method == method and run.state != "running" and (took := _took(logbook, run)):
+                return took
+        return None
+
+    return Shelf(logbook.units(), logbook.meters(), lasted)
+
+
+def _took(logbook: Logbook, run: Run) -> float | None:
+    _, account = account_of(logbook, run)
+    found = account.findings.get("duration")
+    if found is not None and found.value:
+        return found.value
+    return account.span[1] if account.span is not None and account.span[1] > 0 else None
+
+
+def plan_days(part: DaysPart, shelf: Shelf, now: datetime, number: int = 0) -> Days:
+    """The plan that is asked for.
+
+    Raises
+    ------
+    PlanError
+        It cannot be planned; says what is lacking, or what must not be.
+    """
+    begins = moment_of(part.begins, now, say("Begins")) if part.begins.strip() else now
+    picked = picked_tests(part, shelf, begins)
+    bench = bench_of(part, picked, begins)
+    plan = planned(bench)
+    if plan is None:
+        raise PlanError(_no_hours(bench, picked))
+    gives = _gives(bench, picked, plan) if plan.late else ()
+    kept = part.model_copy(update={"begins": begins.strftime("%Y-%m-%d %H:%M")})
+    return Days(kept, tuple(picked), bench, plan, begins, gives, number)
+
+
+def _no_hours(bench: BenchDays, picked: Sequence[Picked]) -> str:
+    """Why there are no hours for it: what is longest alone while somebody has to be there."""
+    longest = max((span.seconds for span in bench.here), default=0.0)
+    for one in picked:
+        for step in one.steps:
+            if not step.alone and step.seconds > longest:
+                return say(
+                    "{name} takes {h} h while somebody is there, and nobody is there for so long: let something switch it off by itself, or stay longer.",
+                    name=one.unit.name,
+                    h=round(step.seconds / 3600, 1),
+                )
+    return say("There are not hours enough for all of it in two weeks: leave a test out, or be there more.")
+
+
+def _gives(bench: BenchDays, picked: Sequence[Picked], plan: BenchPlan) -> tuple[str, ...]:
+    """What must give where something is late: later by so much, or which test left out lets the rest be in time."""
+    late_keys = dict(plan.late)
+    most = max(late_keys.values())
+    names = ", ".join(dict.fromkeys(bench.step(key).unit for key in late_keys))
+    said = [say("{names} cannot be done in time: {time} later.", names=names, time=_hours(most))]
+    options: list[tuple[float, str]] = []
+    for one in picked:
+        left = BenchDays(tuple(s for s in bench.steps if s.test != one.key), bench.here, bench.begins, bench.socket_w)
+        other = planned(left, tries=60) if left.steps else None
+        if other is not None and not other.late:
+            options.append((sum(step.seconds for step in one.steps), say("Leave out {name}, and the rest is in time.", name=one.unit.name)))
+    said += [text for _, text in sorted(options)]
+    said.append(say("Or say a later moment for it; a second charger or load may do, too."))
+    return tuple(said)
+
+
+def _hours(seconds: float) -> str:
+    return say("{h} h", h=max(round(seconds / 3600 * 2) / 2, 0.5))
+
+
+# living
+
+
+def begun_visit(days: Days, visit: Visit, now: datetime) -> Days:
+    """What there was to do at a visit is done, now."""
+    moment, placed = now.timestamp(), dict(days.plan.placed)
+    for deed in visit.deeds:
+        one = placed.get(deed.step.key)
+        if one is None:
+            continue
+        if deed.what == BEGIN and not one.begun:
+            placed[one.key] = replace(one, start=moment, end=moment + deed.step.seconds, begun=True)
+        elif deed.what == STOP and not one.ended:
+            placed[one.key] = replace(one, end=moment, begun=True, ended=True)
+    return lived(replace(days, plan=BenchPlan(placed)), (), now)
+
+
+def ended_step(days: Days, key: str, now: datetime) -> Days:
+    """A step that ended by itself, earlier or later than was thought."""
+    placed = dict(days.plan.placed)
+    placed[key] = replace(placed[key], end=now.timestamp(), begun=True, ended=True)
+    return lived(replace(days, plan=BenchPlan(placed)), (), now)
+
+
+def left_out(days: Days, key: str, shelf: Shelf, now: datetime) -> Days:
+    """Without one test, as where its unit failed: what of it has not begun is planned no more."""
+    gone = {s.key for s in days.bench.steps if s.test == key and not days.plan.placed[s.key].begun}
+    steps = tuple(s for s in days.bench.steps if s.key not in gone)
+    picked = tuple(replace(p, steps=tuple(s for s in p.steps if s.key not in gone)) if p.key == key else p for p in days.picked)
+    plan = BenchPlan({k: one for k, one in days.plan.placed.items() if k not in gone})
+    return lived(replace(days, bench=replace(days.bench, steps=steps), picked=tuple(p for p in picked if p.steps), plan=plan), (), now)
+
+
+def lived(days: Days, runs: Iterable[tuple[Run, float | None]], now: datetime) -> Days:
+    """The plan as it is now: what runs have begun and ended, what was to be over by now, and the rest moved where it has to be.
+
+    Parameters
+    ----------
+    runs : that were made since, with how long each took; None for one that goes on
+    """
+    moment, placed = now.timestamp(), dict(days.plan.placed)
+    for run, took in runs:
+        key = _step_of(days, run, placed)
+        if key is None:
+            continue
+        start = datetime.fromisoformat(run.started).timestamp()
+        step, one = days.bench.step(key), placed[key]
+        if took is not None:
+            placed[key] = replace(one, start=start, end=start + took, begun=True, ended=True)
+        else:
+            placed[key] = replace(one, start=start, end=max(start + step.seconds, moment + 60), begun=True)
+    for key, one in list(placed.items()):
+        step = days.bench.step(key)
+        if one.begun and not one.ended and step.ends == BY_ITSELF and one.end <= moment and step.kind != TEST:
+            placed[key] = one = replace(one, ended=True)
+        if one.begun and not one.ended and one.end <= moment and (step.kind == TEST or step.ends != BY_ITSELF):
+            placed[key] = replace(one, end=moment + 60)  # it goes on until somebody says that it ended
+    for key, one in list(placed.items()):  # a rest begins with the end of the charge, and nobody has to be there
+        step = days.bench.step(key)
+        before = [placed[k] for k in step.after if k in placed]
+        if step.kind == REST and not one.begun and before and all(b.ended for b in before):
+            start = max(b.end for b in before)
+            placed[key] = replace(one, start=start, end=start + step.seconds, begun=True, ended=start + step.seconds <= moment)
+    fixed = [one for one in placed.values() if one.begun]
+    waiting = {key: max(moment, one.start if one.start > moment else moment) for key, one in placed.items() if not one.begun}
+    if all(_stands(days, placed, key, moment) for key in waiting):
+        return replace(days, plan=BenchPlan(placed, days.plan.late))
+    plan = replanned(days.bench, BenchPlan(placed), fixed, dict.fromkeys(waiting, moment))
+    if plan is None:
+        raise PlanError(say("There are no hours left for the rest: plan anew."))
+    gives = _gives(days.bench, days.picked, plan) if plan.late else ()
+    return replace(days, plan=plan, gives=gives)
+
+
+def _stands(days: Days, placed: dict[str, Placed], key: str, moment: float) -> bool:
+    """Whether what has not begun may stay where it is."""
+    one, step = placed[key], days.bench.step(key)
+    if one.start < moment - 60:
+        return False
+    if any(placed[k].end > one.start + 60 for k in step.after if k in placed):
+        return False
+    others = [(days.bench.step(k), p) for k, p in placed.items() if k != key and p.begun and not p.ended]
+    return not any(p.end > one.start + 60 and (set(p.tools) & set(one.tools) or s.unit == step.unit) for s, p in others)
+
+
+def _step_of(days: Days, run: Run, placed: dict[str, Placed]) -> str | None:
+    """The step that a run is of: the first test of its unit and method that has not ended before it began."""
+    start = datetime.fromisoformat(run.started).timestamp()
+    if start < days.begins.timestamp() - _BEFORE_S:
+        return None
+    for one in days.picked:
+        key = f"{one.key} test"
+        if one.unit.id == run.unit_id and one.entry.key == run.method and key in placed:
+            held = placed[key]
+            if not held.ended or abs(held.start - start) < 1:
+                return key
+    return None
+
+
+def runs_since(logbook: Logbook, days: Days) -> list[tuple[Run, float | None]]:
+    """Runs of the units of a plan, made since it begins, the oldest first."""
+    ids = {one.unit.id for one in days.picked}
+    found = [run for unit in ids for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit)]
+    since = days.begins.timestamp() - _BEFORE_S
+    found = [run for run in found if datetime.fromisoformat(run.started).timestamp() >= since]
+    return [(run, None if run.state == "running" else _took(logbook, run) or 0.0) for run in sorted(found, key=lambda r: r.started)]
+
+
+# keeping
+
+
+def stored_of(days: Days, now: datetime) -> StoredDays:
+    """As a logbook keeps it."""
+    placed = {
+        key: {"start": one.start, "end": one.end, "tools": list(one.tools), "begun": one.begun, "ended": one.ended}
+        for key, one in days.plan.placed.items()
+    }
+    return StoredDays(
+        days.name,
+        now.astimezone(UTC).isoformat(timespec="seconds"),
+        days_toml(days.part),
+        json.dumps({"v": _VERSION, "placed": placed}),
+        days.id,
+    )
+
+
+def days_of(stored: StoredDays, shelf: Shelf) -> Days:
+    """As it was kept.
+
+    Raises
+    ------
+    PlanError
+        A unit of it has left the shelf, or what was kept cannot be read.
+    """
+    part = parse_days(stored.told, stored.name)
+    begins = moment_of(part.begins, datetime.now().astimezone(), say("Begins"))
+    picked = picked_tests(part, shelf, begins)
+    try:
+        told = json.loads(stored.placed)
+        placed = {
+            key: Placed(key, float(one["start"]), float(one["end"]), tuple(one["tools"]), bool(one["begun"]), bool(one["ended"]))
+            for key, one in told["placed"].items()
+        }
+    except (ValueError, KeyError, TypeError):
+        raise PlanError(say("{name} cannot be read any more: plan anew.", name=stored.name)) from None
+    if not all(math.isfinite(one.start) and math.isfinite(one.end) for one in placed.values()):
+        raise PlanError(say("{name} cannot be read any more: plan anew.", name=stored.name))
+    known = {step.key for one in picked for step in one.steps}
+    placed = {key: one for key, one in placed.items() if key in known}
+    picked = [replace(one, steps=tuple(s for s in one.steps if s.key in placed)) for one in picked]
+    picked = [one for one in picked if one.steps]
+    bench = bench_of(part, picked, begins)
+    late = tuple((key, one.end - bench.step(key).due) for key, one in placed.items() if one.end > bench.step(key).due + 1)
+    return Days(part, tuple(picked), bench, BenchPlan(placed, late), begins, (), stored.id)
+
+
+def current_days(logbook: Logbook, now: datetime) -> Days | None:
+    """The newest plan of a logbook as it stands now; None where there is none that can be gone on with."""
+    for stored in logbook.bench_days():
+        with suppress(PlanError):
+            days = days_of(stored, shelf_of(logbook))
+            return lived(days, runs_since(logbook, days), now)
+        return None
+    return None
+
+
+def asked_again(part: DaysPart, *, add: TestPart | None = None, drop: int | None = None) -> DaysPart:
+    """With one test more, or without one (its number from 1)."""
+    tests = [test for number, test in enumerate(part.test, start=1) if number != drop]
+    return part.model_copy(update={"test": [*tests, *([add] if add is not None else [])]})
