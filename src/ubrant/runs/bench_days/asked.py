@@ -230,9 +230,10 @@ def seconds_of(text: str, what: str) -> float | None:
     """
     if not text.strip():
         return None
+    part = r"[\d.,]+\s*[a-zA-Z]+"
     try:
-        parts = re.findall(r"[\d.,]+\s*[a-zA-Z]+", text)
-        seconds = sum(parse_quantity(part, "s") for part in parts) if parts else parse_quantity(text, "s")
+        whole = re.fullmatch(rf"\s*{part}(?:\s*{part})*\s*", text)
+        seconds = sum(parse_quantity(one, "s") for one in re.findall(part, text)) if whole else 0.0
     except QuantityError as error:
         raise PlanError(f"{what}: {error}") from None
     if not 0 < seconds <= USUAL_DAYS * 86_400:

@@ -239,7 +239,20 @@ def _emptied(
     steps: list[Step] = []
     after: tuple[str, ...] = ()
     if not test.full:
-        steps.append(Step(f"{key} fill", key, unit.name, FILL, say("charge"), charge_s, spread * charge_s, (chargers,), watts, _CLIP_ON_S))
+        steps.append(
+            Step(
+                f"{key} fill",
+                key,
+                unit.name,
+                FILL,
+                say("charge"),
+                charge_s,
+                spread * charge_s,
+                (chargers,) if chargers else (),
+                watts,
+                _CLIP_ON_S,
+            )
+        )
         steps.append(Step(f"{key} rest", key, unit.name, REST, say("rests"), rest_s, after=(f"{key} fill",)))
         after = (f"{key} rest",)
     what = say("{title}, {time}", title=say(entry.title), time=show_duration(round(seconds / 600) * 600))
@@ -257,7 +270,7 @@ def _emptied(
             say("recharge"),
             charge_s,
             spread * charge_s,
-            (chargers,),
+            (chargers,) if chargers else (),
             watts,
             _TO_CHARGER_S,
             after=(f"{key} test",),
@@ -291,8 +304,7 @@ def _charging(
                     "{name}: {time} to charge it is a guess; say how long yours takes.", name=unit.name, time=show_duration(_USUAL_CHARGE_S)
                 )
             )
-        own = say("its own charger of {name}", name=unit.name)
-        return said or _USUAL_CHARGE_S, _CHARGE_SPREAD if said else _USUAL_CHARGE_SPREAD, (own,), 0.0
+        return said or _USUAL_CHARGE_S, _CHARGE_SPREAD if said else _USUAL_CHARGE_SPREAD, (), 0.0
     fitting = [u for u in shelf.units if u.kind == "charger" and kind is not None and fits(u, label, kind)]
     others = tuple(name.strip() for name in part.chargers if name.strip() and kind is not None and kind.key in kinds_named(name))
     if not fitting and not others:

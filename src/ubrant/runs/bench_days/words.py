@@ -32,6 +32,7 @@ def deed_told(deed: Deed) -> str:
         return say("all off and put away")
     if deed.what != BEGIN:
         return say("read {unit}, and take it off", unit=step.unit)
+    tools = tools or (say("its own charger") if step.kind in {FILL, REFILL} else "")
     if step.kind == FILL:
         return say("{unit} on {tools}", unit=step.unit, tools=tools)
     if step.kind == REFILL:
@@ -78,6 +79,8 @@ def under_way(days: Days) -> str:
     begun = sum(any(days.plan.placed[s.key].begun for s in one.steps) for one in days.picked) - ended
     if ended == len(days.picked):
         return say("all done")
+    if not begun and not ended:
+        return ""
     return say("{n} of {all} under way, {done} done", n=begun, all=len(days.picked), done=ended)
 
 
@@ -119,8 +122,8 @@ def if_late_told(days: Days, visit: Visit, seconds: float = 3600.0) -> str:
             "{what} of {unit} ends {b} instead of {a}",
             what=days.bench.step(k).what,
             unit=days.bench.step(k).unit,
-            a=clock_of(a),
-            b=clock_of(b, a),
+            a=clock_of(a, b),
+            b=clock_of(b),
         )
         for k, a, b in moved
         if days.bench.step(k).kind != "rest"

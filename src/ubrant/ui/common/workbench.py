@@ -19,7 +19,7 @@ from ubrant.core.quantities.jot import JotError, TypedLine
 from ubrant.core.record.head import Conditions
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Photo, Run, StoredOutlook
+from ubrant.logbook.records import Photo, Run, StoredDays, StoredOutlook
 from ubrant.runs.afterwards.known_late import KnownLate
 from ubrant.runs.coming_in.merging import BroughtIn, bring_in, take_out
 from ubrant.runs.kept.room import keep_room, put_back
@@ -39,6 +39,8 @@ class Workbench(QObject):
 
     shelf_changed = pyqtSignal()
     """Units, meters or runs are others than before."""
+    days_changed = pyqtSignal()
+    """Another plan of days at the bench, or none any more."""
     unit_chosen = pyqtSignal(int)
     test_wanted = pyqtSignal(int)
     measure_wanted = pyqtSignal(int, str)
@@ -394,6 +396,25 @@ class Workbench(QObject):
             self.shelf_changed.emit()
 
         self._push("keep the outlook", do, undo)
+
+    def keep_days(self, days: StoredDays, text: str = "plan the days") -> None:
+        """Keep a plan of days at the bench, in place of what it was."""
+        before = next((one for one in self.logbook.bench_days() if one.id == days.id), None)
+        kept = [days]
+
+        def do() -> None:
+            kept[0] = self.logbook.keep_bench_days(kept[0])
+            self.days_changed.emit()
+
+        def undo() -> None:
+            if before is None:
+                self.logbook.remove_bench_days(kept[0].id)
+                kept[0] = replace(kept[0], id=0)
+            else:
+                self.logbook.keep_bench_days(before)
+            self.days_changed.emit()
+
+        self._push(text, do, undo)
 
     def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
         self.undo.push(_Change(self, text, do, undo))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -27,7 +27,7 @@ from ubrant.ui.prepare.fit_line import FitLine
 from ubrant.ui.prepare.step_list import StepList
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
-from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
+from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.work import quietly
 
@@ -38,6 +38,8 @@ _LEAST_STEPS = 40
 
 class PrepareStage(StageFrame):
     """Choose, look, start."""
+
+    days_wanted = pyqtSignal()
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent, _PANEL)
@@ -89,7 +91,9 @@ class PrepareStage(StageFrame):
         below.addWidget(self._saying)
         below.addStretch(0)
         self.main.addLayout(below, 4)
-        self.side.addWidget(label(self.tr("What and how"), "heading"))
+        self.side.addLayout(
+            row(label(self.tr("What and how"), "heading"), button(self.tr("Days at the bench"), self.days_wanted.emit, "link"), stretch=0)
+        )
         self.side.addWidget(self.unit_box)
         self.side.addWidget(self.form)
         self.side.addStretch(1)

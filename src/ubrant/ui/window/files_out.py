@@ -54,6 +54,19 @@ class RunFiles(QObject):
         shown = self._shown()
         if shown is None:
             return
+        from ubrant.report.document import html_of
+
+        run, record, account = shown
+        name, photos = name_in(self._bench.logbook, run), self._bench.logbook.photos_of(run)
+        if self._lay_out(name, lambda: html_of(run, record, account, name, photos)):
+            self._state(run, account)
+
+    def print_page(self, name: str, page: str) -> None:
+        """A page of HTML on paper, looked at first."""
+        self._lay_out(name, lambda: page)
+
+    def _lay_out(self, name: str, page: Callable[[], str]) -> bool:
+        """Lay a page out beside the window and show it as it will be printed; false where nothing can be printed."""
         try:
             from ubrant.ui.window.printing import preview
         except ImportError as error:
@@ -62,19 +75,17 @@ class RunFiles(QObject):
                     self.tr("Printing needs a system library ({error}): save the report as a PDF and print that.").format(error=error)
                 )
             )
-            return
-        from ubrant.report.document import html_of, pdf_of
+            return False
+        from ubrant.report.document import pdf_of
 
-        run, record, account = shown
-        name, photos = name_in(self._bench.logbook, run), self._bench.logbook.photos_of(run)
         in_background(
             self._window,
             self.tr("Laying out the pages …"),
-            lambda: pdf_of(html_of(run, record, account, name, photos)),
+            lambda: pdf_of(page()),
             lambda pdf: preview(pdf, self.tr("Print {name}").format(name=name), self._window, self.open_dialog),
             self._failed,
         )
-        self._state(run, account)
+        return True
 
     def _state(self, run: Run, account: Account) -> None:
         """What a report said, and by which sums, stays known."""

@@ -9,6 +9,7 @@ from ubrant.ui.widgets.forms import button, label, row, scrolled
 
 KEYS = (
     ("Ctrl+1 … Ctrl+6", "Shelf, Prepare, Run, Findings, Compare, Outlook"),
+    ("Ctrl+B", "Days at the bench"),
     ("/", "to the jot line"),
     ("Enter, Space", "on a ledger row: open its sum; on a card: choose it"),
     ("← → + − Home", "on a trace: along, closer, away, everything"),

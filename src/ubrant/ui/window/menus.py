@@ -73,6 +73,7 @@ class Menus(FoldingMenus):
         self._add(self.view, None, (self.tr("&Readout across the screen"), "F11", lambda: window.run.readout.toggle()))
         self._add(
             self.bench,
+            (self.tr("&Days at the bench"), "Ctrl+B", window.show_days),
             (self.tr("Add a &meter or an instrument …"), "", window.add_meter),
             (self.tr("&Commands and answers"), "Ctrl+L", window.show_commands),
             None,

@@ -26,6 +26,7 @@ from ubrant.ui.widgets.pages import Pages
 from ubrant.ui.widgets.run_drag import TakesRun
 from ubrant.ui.widgets.text import Text, in_a_line
 from ubrant.ui.window.collecting import Collector
+from ubrant.ui.window.days_in import DaysInWindow
 from ubrant.ui.window.desktop import Desktop, open_with_desktop
 from ubrant.ui.window.files_in import Imports
 from ubrant.ui.window.files_out import RunFiles
@@ -42,6 +43,7 @@ from ubrant.ui.window.zoom import Zoom
 
 if TYPE_CHECKING:
     from ubrant.ui.compare.stage import CompareStage
+    from ubrant.ui.days.stage import DaysStage
     from ubrant.ui.findings.stage import FindingsStage
     from ubrant.ui.outlook.stage import OutlookStage
     from ubrant.ui.prepare.stage import PrepareStage
@@ -51,6 +53,7 @@ if TYPE_CHECKING:
 Stage = TypeVar("Stage", bound=QWidget)
 SHELF, PREPARE, RUN, FINDINGS, COMPARE, OUTLOOK = range(6)
 _MOST_RECENT = 8
+_PAGES, _DAYS = 7, 6
 _IN_THE_GUIDE = ("Begin with", "Prepare:", "Run,", "Findings:", "Compare:", "Outlook:")
 """What the guide's heading of each stage begins with."""
 
@@ -195,7 +198,7 @@ class MainWindow(QMainWindow):
             elsewhere = bench.logbook.why_read_only == "open in another window"
             why = self.tr("open elsewhere: only to look at") if elsewhere else self.tr("cannot be written: only to look at")
             read_only = why if bench.logbook.read_only else ""
-            self._status.setText(read_only or self.tr("no run going on"))
+            self._status.setText(read_only or in_a_line(self.days_in.status()) or self.tr("no run going on"))
 
     # stages
 
@@ -207,7 +210,7 @@ class MainWindow(QMainWindow):
         self._name.setText(in_a_line(title or logbook.path.stem))
         self.setWindowTitle(in_a_line(title or logbook.path.stem))  # the desktop puts the program behind it
         self._built = {}
-        for _ in self._buttons:
+        for _ in range(_PAGES):
             self._stack.addWidget(QWidget())  # a stage takes this place when it is first wanted
         self._stack.setCurrentWidget(self.shelf)  # before the old ones go: none of them may be shown again
         for widget in old:
@@ -217,6 +220,7 @@ class MainWindow(QMainWindow):
         self.imports = Imports(self, self.bench, self.say)
         self.dialogs = MenuDialogs(self, self.bench)
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
+        self.days_in = DaysInWindow(self, self.bench)
         self._to_follow: set[int] = set()
         self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
@@ -239,6 +243,7 @@ class MainWindow(QMainWindow):
         self.watch.begin(self.bench.logbook)
         self._show_status()
         self.go_to(SHELF)
+        self.days_in.begin()
 
     def _ask_what_is_on(self) -> None:
         """What may still be on is asked above everything else."""
@@ -280,8 +285,14 @@ class MainWindow(QMainWindow):
         elif (run := newest_of(self.bench.logbook, self.bench.unit_id)) is not None:
             self.findings.open_run(run.id)
 
+    def show_days(self) -> None:
+        """Days at the bench, a page of Prepare."""
+        self._stack.setCurrentWidget(self.days)
+        self._buttons[PREPARE].setChecked(True)
+
     def stage(self) -> int:
-        return self._stack.currentIndex()
+        place = self._stack.currentIndex()
+        return PREPARE if place == _DAYS else place
 
     # Stages are built when they are first wanted: a window is there sooner for it.
 
@@ -299,7 +310,16 @@ class MainWindow(QMainWindow):
     def prepare(self) -> PrepareStage:
         from ubrant.ui.prepare.stage import PrepareStage
 
-        return self._stage(PREPARE, lambda: PrepareStage(self.bench))
+        def build() -> PrepareStage:
+            stage = PrepareStage(self.bench)
+            stage.days_wanted.connect(self.show_days)
+            return stage
+
+        return self._stage(PREPARE, build)
+
+    @property
+    def days(self) -> DaysStage:
+        return self._stage(_DAYS, lambda: self.days_in.stage())
 
     @property
     def run(self) -> RunStage:
@@ -342,7 +362,7 @@ class MainWindow(QMainWindow):
         if index not in self._built:
             stage = build()
             self._built[index] = stage
-            place = self._stack.count() - len(self._buttons) + index  # behind those of a logbook that is going
+            place = self._stack.count() - _PAGES + index  # behind those of a logbook that is going
             empty = self._stack.widget(place)
             self._stack.insertWidget(place, stage)
             if empty is not None:

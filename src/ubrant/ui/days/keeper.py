@@ -1,0 +1,179 @@
+"""The plan of days at the bench that the window keeps: as it is now, filled by runs, moved where something was late, and what is due told once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from ubrant.core.planning.steps import BenchPlan, PlanError
+from ubrant.core.planning.visits import Visit, if_late, next_visit
+from ubrant.logbook.file import LogbookError
+from ubrant.runs.bench_days.asked import DaysPart
+from ubrant.runs.bench_days.living import (
+    Days,
+    begun_visit,
+    current_days,
+    ended_step,
+    left_out,
+    lived,
+    plan_days,
+    runs_since,
+    shelf_of,
+    stored_of,
+)
+from ubrant.runs.bench_days.words import clock_of, next_told
+from ubrant.ui.common.workbench import Workbench
+
+_BEAT_MS = 30_000
+
+
+class DaysKeeper(QObject):
+    """``days`` is None while nothing is planned, ``why_not`` what the last wish could not be for."""
+
+    changed = pyqtSignal()
+    due = pyqtSignal(str)
+
+    def __init__(self, bench: Workbench, clock: Callable[[], datetime] | None = None) -> None:
+        super().__init__(bench)
+        self._bench = bench
+        self.clock = clock or (lambda: datetime.now().astimezone())
+        self.days: Days | None = None
+        self.why_not = ""
+        self._told: set[str] = set()
+        self._beat = QTimer(self)
+        self._beat.setInterval(_BEAT_MS)
+        self._beat.timeout.connect(self.look)
+        bench.days_changed.connect(self._load)
+        bench.run_started.connect(self.look)
+        bench.run_ended.connect(lambda _: self.look())
+        bench.closing.connect(self._beat.stop)
+        self._load()
+
+    def _load(self) -> None:
+        try:
+            self.days = current_days(self._bench.logbook, self.clock())
+            self.why_not = ""
+        except PlanError as error:
+            self.days, self.why_not = None, str(error)
+        if self.days is not None:
+            self._beat.start()
+        else:
+            self._beat.stop()
+        self._tell_due()
+        self.changed.emit()
+
+    def visits(self) -> list[Visit]:
+        return self.days.visits() if self.days is not None else []
+
+    def next(self) -> Visit | None:
+        """The visit that comes next."""
+        return next_visit(self.visits())
+
+    # what a person wishes
+
+    def make(self, part: DaysPart) -> bool:
+        """Plan it anew; false where it cannot be."""
+        try:
+            days = plan_days(part, shelf_of(self._bench.logbook), self.clock(), self.days.id if self.days is not None else 0)
+        except PlanError as error:
+            self.why_not = str(error)
+            self.changed.emit()
+            return False
+        self._keep(days, self.tr("plan the days"))
+        return True
+
+    def done(self, visit: Visit) -> None:
+        """What there was to do is done."""
+        self._wish(lambda days: begun_visit(days, visit, self.clock()), self.tr("what was done"))
+
+    def ended(self, key: str) -> None:
+        """It ended by itself, now."""
+        self._wish(lambda days: ended_step(days, key, self.clock()), self.tr("that it ended"))
+
+    def leave_out(self, test: str) -> None:
+        """One test is planned no more."""
+        self._wish(lambda days: left_out(days, test, shelf_of(self._bench.logbook), self.clock()), self.tr("leave out a test"))
+
+    def late(self, visit: Visit, seconds: float) -> None:
+        """One comes so much later: the rest moves."""
+
+        def moved(days: Days) -> Days:
+            plan = if_late(days.bench, days.plan, visit, seconds)
+            if plan is None:
+                raise PlanError(self.tr("So late it cannot be made any more: leave a test out, or plan anew."))
+            return _with_plan(days, plan)
+
+        self._wish(moved, self.tr("that one was late"))
+
+    def put(self, plan: BenchPlan) -> None:
+        """Hours that were moved by hand, and hold."""
+        self._wish(lambda days: _with_plan(days, plan), self.tr("move a step"))
+
+    def _wish(self, change: Callable[[Days], Days], text: str) -> None:
+        if self.days is None:
+            return
+        try:
+            self._keep(change(self.days), text)
+        except PlanError as error:
+            self.why_not = str(error)
+            self.changed.emit()
+
+    def _keep(self, days: Days, text: str) -> None:
+        try:
+            self._bench.keep_days(stored_of(days, self.clock()), text)
+        except LogbookError as error:
+            self._bench.said.emit(str(error))
+
+    # as time goes on
+
+    def look(self) -> None:
+        """How it stands now; what moved is kept."""
+        days = self.days
+        if days is None:
+            return
+        try:
+            now = lived(days, runs_since(self._bench.logbook, days), self.clock())
+        except PlanError as error:
+            self.why_not = str(error)
+            self.changed.emit()
+            return
+        if now.plan.placed != days.plan.placed:
+            self.days = now
+            if not self._bench.logbook.read_only:
+                self._bench.logbook.keep_bench_days(stored_of(now, self.clock()))
+        self._tell_due()
+        self.changed.emit()
+
+    def _tell_due(self) -> None:
+        """Once a visit, when it is there."""
+        visit, days = self.next(), self.days
+        if visit is None or days is None or days.is_over:
+            return
+        what = ",".join(deed.step.key + deed.what for deed in visit.deeds)
+        if visit.at <= self.clock().timestamp() + 30 and what not in self._told:
+            self._told.add(what)
+            self.due.emit(next_told(days, visit))
+
+    def is_due(self) -> bool:
+        """Whether the next visit is there already."""
+        visit = self.next()
+        return visit is not None and visit.at <= self.clock().timestamp() + 30
+
+    def status(self) -> str:
+        """``next visit Sat 13:05``; empty where nothing is planned."""
+        visit, days = self.next(), self.days
+        if visit is None or days is None or days.is_over:
+            return ""
+        return self.tr("next visit {time}").format(time=clock_of(visit.at))
+
+    def sentence(self) -> str:
+        """``Next, at Sat 13:05: …``; empty where nothing is planned."""
+        visit, days = self.next(), self.days
+        return next_told(days, visit) if visit is not None and days is not None else ""
+
+
+def _with_plan(days: Days, plan: BenchPlan) -> Days:
+    return replace(days, plan=plan)

@@ -1,0 +1,59 @@
+"""Days at the bench in the window: their page, what stands next in its band, what is due on the desktop."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+
+from ubrant.ui.common.workbench import Workbench
+
+if TYPE_CHECKING:
+    from ubrant.ui.days.keeper import DaysKeeper
+    from ubrant.ui.days.stage import DaysStage
+    from ubrant.ui.window.shell import MainWindow
+
+
+class DaysInWindow(QObject):
+    """Built when something is planned, or somebody wants to plan: a window is there sooner for it."""
+
+    def __init__(self, window: MainWindow, bench: Workbench) -> None:
+        super().__init__(bench)
+        self._window, self._bench = window, bench
+        self.clock: Callable[[], datetime] = lambda: datetime.now().astimezone()
+        self._keeper: DaysKeeper | None = None
+
+    def begin(self) -> None:
+        """Where a plan is kept it goes on from here."""
+        if self._bench.logbook.bench_days():
+            _ = self.keeper
+
+    @property
+    def keeper(self) -> DaysKeeper:
+        if self._keeper is None:
+            from ubrant.ui.days.keeper import DaysKeeper
+
+            self._keeper = DaysKeeper(self._bench, lambda: self.clock())
+            self._keeper.due.connect(self._is_due)
+            if self._keeper.is_due():
+                self._is_due(self._keeper.sentence())
+        return self._keeper
+
+    def stage(self) -> DaysStage:
+        """The page, made."""
+        from ubrant.ui.days.stage import DaysStage
+
+        made = DaysStage(self._bench, self.keeper)
+        made.one_test.connect(lambda: self._window.go_to(1))
+        made.page_wanted.connect(self._window.files.print_page)
+        return made
+
+    def status(self) -> str:
+        """What stands next; empty where nothing is planned."""
+        return self._keeper.status() if self._keeper is not None else ""
+
+    def _is_due(self, sentence: str) -> None:
+        self._window.desktop.tell(self.tr("Your turn"), sentence)
+        self._window.tell(sentence)
