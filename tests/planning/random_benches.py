@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from itertools import pairwise
 
 from ubrant.core.planning.steps import BY_HAND, FILL, REFILL, REST, TEST, WHEN_SEEN, BenchDays, BenchPlan, Span, Step, together, without
 
@@ -130,7 +131,7 @@ def broken(days: BenchDays, plan: BenchPlan) -> list[str]:
                 said.append(f"{key}: too long after {before}")
     for what, spans in uses.items():
         spans.sort()
-        said += [f"{what}: two at once: {a[2]}, {b[2]}" for a, b in zip(spans, spans[1:], strict=False) if b[0] < a[1] - 1]
+        said += [f"{what}: two at once: {a[2]}, {b[2]}" for a, b in pairwise(spans) if b[0] < a[1] - 1]
     for at in {one.start for one in placed.values()}:
         drawn = sum(steps[k].watts for k, one in placed.items() if one.start <= at < one.end)
         if drawn > days.socket_w + 1:

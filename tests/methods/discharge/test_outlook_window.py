@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from tests.methods.discharge.test_accounts import logged
 from tests.window import click
@@ -199,3 +200,37 @@ def test_an_emptied_line_goes_and_inputs_can_carry_it(stage, qtbot):
     QTest.keyClick(field, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: len(stage.loads.rows()) == 1 and len(stage.loads.fields) == 2, timeout=2000)
     assert stage.loads.rows() == [(LOAD, "radio 30 W")]
+
+
+def test_what_to_measure_next_is_a_click_from_its_test(window, stage, qtbot):
+    window.bench.logbook.keep_unit(Unit("Hall fridge", "load", "230 V 60 W"))
+    write(stage, SOURCE, "Never tested")
+    write(stage, LOAD, "Hall fridge 36..40 W")
+    stage.hours.setText("14 h")
+    settled(stage, qtbot)
+    qtbot.waitUntil(stage.next.isVisible, timeout=20_000)
+    told = " ".join(one.text() for one in stage.next.findChildren(QLabel))
+    assert "Most of the doubt is what Never tested holds" in told
+    assert "±" in told
+    assert "of 100 cases it would change whether that is enough" in told
+    click(qtbot, stage.next, "Discharge: Never tested")
+    assert window.prepare.isVisible()
+    assert window.prepare.unit_box.currentText() == "Never tested"
+
+
+def test_no_need_to_measure_is_said_and_nothing_is_offered(stage, qtbot):
+    write(stage, SOURCE, "Never tested")
+    write(stage, LOAD, "lamp 4..6 W")
+    stage.hours.setText("2 h")
+    settled(stage, qtbot)
+    qtbot.waitUntil(stage.next.isVisible, timeout=20_000)
+    told = " ".join(one.text() for one in stage.next.findChildren(QLabel))
+    assert "No need to measure: it lasts 2 h in 100 of 100 cases" in told
+    assert not stage.next.findChildren(QPushButton)
+
+
+def test_nothing_in_doubt_has_nothing_to_measure(stage, qtbot):
+    write(stage, SOURCE, "Pack 640 Wh")
+    write(stage, LOAD, "lamp 5 W")
+    settled(stage, qtbot)
+    assert not stage.next.isVisible()

@@ -147,7 +147,7 @@ def _line(test: NextTest) -> str:
     change = test.gain.changes
     parts = [test.told(), test.how.effort(), test.meters]
     if change is not None and change > 0:
-        parts.append(say("in {n} of 100 cases you would decide otherwise", n=max(round(100 * change), 1)))
+        parts.append(say("in {n} of 100 cases it would change whether that is enough", n=max(round(100 * change), 1)))
     return " · ".join(filter(None, parts))
 
 

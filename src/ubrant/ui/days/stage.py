@@ -56,8 +56,8 @@ class DaysStage(QWidget):
         self._filling = False
         self.title, self.told = label(self.tr("Bench days"), "title"), label("", "quiet")
         self.told.setWordWrap(True)
-        self.visits_button = button(self.tr("Visits"), partial(self._show_as, 0))
-        self.bars_button = button(self.tr("Bars"), partial(self._show_as, 1))
+        self.visits_button = button(self.tr("Visits"), partial(self.show_as, 0))
+        self.bars_button = button(self.tr("Bars"), partial(self.show_as, 1))
         for one in (self.visits_button, self.bars_button):
             one.setCheckable(True)
         self.visits, self.bars = QWidget(), BarsView()
@@ -96,7 +96,7 @@ class DaysStage(QWidget):
         keeper.changed.connect(self.show_days)
         bench.shelf_changed.connect(self._offer)
         self._offer()
-        self._show_as(0)
+        self.show_as(0)
         self._take_over()
         self.show_days()
 
@@ -250,9 +250,10 @@ class DaysStage(QWidget):
         """What is planned stands in the form."""
         days = self.keeper.days
         if days is not None:
-            self._fill(days.part)
+            self.fill(days.part)
 
-    def _fill(self, part: DaysPart) -> None:
+    def fill(self, part: DaysPart) -> None:
+        """What is asked for stands in the form."""
         self._part = part
         for key in ("begins", "asleep", "socket"):
             self.fields[key].setText(getattr(part, key))
@@ -264,7 +265,8 @@ class DaysStage(QWidget):
 
     # what is planned
 
-    def _show_as(self, place: int) -> None:
+    def show_as(self, place: int) -> None:
+        """0 for visits, 1 for bars."""
         self.pages.setCurrentIndex(place)
         self.visits_button.setChecked(place == 0)
         self.bars_button.setChecked(place == 1)
@@ -449,7 +451,7 @@ class DaysStage(QWidget):
     def open_file(self, path: Path) -> None:
         """What a file asks for, in the form."""
         try:
-            self._fill(read_days(path))
+            self.fill(read_days(path))
             self.trouble.say("bad", "")
         except PlanError as error:
             self.trouble.say("bad", str(error))

@@ -50,5 +50,7 @@ class NextView(QWidget):
     def _told(self, test: NextTest) -> str:
         narrower = self.tr("± {before} → ± {after}").format(before=about(test.gain.before), after=about(test.gain.after))
         change = test.gain.changes
-        otherwise = self.tr("{n} of 100 times you would decide otherwise").format(n=max(round(100 * change), 1)) if change else ""
+        otherwise = (
+            self.tr("in {n} of 100 cases it would change whether that is enough").format(n=max(round(100 * change), 1)) if change else ""
+        )
         return " · ".join(filter(None, (narrower, otherwise, test.how.effort(), test.meters)))

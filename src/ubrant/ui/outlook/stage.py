@@ -91,6 +91,7 @@ class OutlookStage(StageFrame):
         QShortcut(QKeySequence("Ctrl+Shift+L"), self).activated.connect(lambda: self.loads.empty(LOAD).setFocus())
         self.next.wanted.connect(self._measure)
         bench.shelf_changed.connect(self._shelf_changed)
+        bench.closing.connect(self._later.stop)
         self.show_rows([])
 
     # how it is laid out

@@ -7,6 +7,7 @@ import shutil
 import sys
 import tempfile
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -14,11 +15,13 @@ from PyQt6.QtCore import QEventLoop, Qt, QTimer
 
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
+from ubrant.core.planning.steps import BY_ITSELF
 from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.demo.outlooks import SHOWINGS
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.bench_days.asked import DaysPart, TestPart
 from ubrant.runs.making.simulated import battery_scenario
 from ubrant.runs.typed.typed_session import TypedSession
 from ubrant.ui.common.method_form import TYPED
@@ -61,6 +64,7 @@ def take(folder: Path) -> list[Path]:
         shot_sweep(window, settle, shot)
         shot_outlook(window, settle, shot)
         shot_compare(window, shot)
+        taken.append(shot_days(window, settle, folder / "days.png"))
         shot_findings_by_hand(window, shot)
         taken.append(shot_import(window, Path(spare), settle, folder / "import.png"))
         window.close()
@@ -146,6 +150,40 @@ def shot_compare(window: MainWindow, shot: Callable[[str, int], None]) -> None:
     shot("compare", COMPARE)
 
 
+def shot_days(window: MainWindow, settle: Callable[[int], None], path: Path) -> Path:
+    """A weekend at the bench, on Saturday morning."""
+    window.days_in.clock = lambda: datetime(2026, 11, 6, 18, 0).astimezone()
+    window.show_days()
+    days = window.days
+    days.fill(
+        DaysPart(
+            name="Before the showing",
+            begins="2026-11-06 18:00",
+            out=["Sat 9:00 to 12:30"],
+            loads=["Electronic load"],
+            chargers=["Lead-acid charger"],
+            socket="1500 W",
+            test=[
+                TestPart(unit="Dome pack A", method="discharge", charge="6 h", ends=BY_ITSELF),
+                TestPart(unit="Dome pack B", method="discharge", charge="6 h", ends=BY_ITSELF),
+                TestPart(unit="Hall block", method="discharge", takes="10 h", charge="7 h", charger="Lead-acid charger", ends=BY_ITSELF),
+                TestPart(unit="Ticket bank", method="output", takes="9 h", charge="5 h"),
+                TestPart(unit="Projector", method="plug-day"),
+            ],
+        )
+    )
+    days.plan()
+    first = days.keeper.next()
+    assert first is not None
+    days.keeper.done(first)
+    window.days_in.clock = lambda: datetime(2026, 11, 7, 8, 36).astimezone()
+    days.keeper.look()
+    days.show_as(1)
+    settle(6500)  # until what was told has gone
+    window.grab().save(str(path))
+    return path
+
+
 def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
     """A sweep half way through, and one that is done."""
     bench = window.bench
@@ -165,7 +203,7 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     shot("sweep", RUN)
     bench.session.end()
     settle(800)
-    for name, unit, method in (("sweep-findings", "Laptop step-up", "sweep"), ("load-steps", "Attic 150", "steps")):
+    for name, unit, method in (("load-steps", "Attic 150", "steps"),):
         done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
         bench.run_opened.emit(done.id)
         shot(name, FINDINGS)
