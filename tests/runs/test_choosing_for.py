@@ -17,7 +17,7 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.shelf_order import newest_of
 from ubrant.runs.kits.measured import measured_in
-from ubrant.runs.studies.choosing_for import _choice, _ranked, choices_for, chosen_sentence, rank_table
+from ubrant.runs.studies.choosing_for import _choice, _ranked, choices_for, chosen_sentence, rank_table, what_would_tell
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -57,6 +57,21 @@ def test_ranked_and_what_cannot_be_told_apart_shares_a_rank(shelf):
     assert (found[-1].wh_per_kg, found[0].efficiency, found[0].idle_w) == (None, None, None)
     assert found[-1].cells()[9] == ""
     assert not any("Never swept" in name for name in names)  # nothing is guessed of a converter
+
+
+def test_what_would_tell_which_to_take(shelf):
+    """Pack A was measured; of a pack that only its label speaks of one cannot know, and its discharge would tell."""
+    measured = choices_for(shelf, Uncertain(57.0, 0.5), None, ("Pack A", "Pack C"))
+    assert what_would_tell(measured).startswith("No need to measure: ")
+    shelf.keep_unit(Unit("Pack D", "battery", "56 Ah 12.8 V LiFePO4"))
+    found = choices_for(shelf, Uncertain(57.0, 0.5), None, ("Pack A", "Pack D"))
+    assert found[0].rank == "1 to 2"
+    told = what_would_tell(found)
+    assert told.startswith("Discharge of Pack D would tell most: in ")
+    assert 5 <= int(told.split(" in ")[1].split(" ")[0]) <= 60
+    alone = choices_for(shelf, Uncertain(57.0, 0.5), None, ("Pack B",))
+    assert what_would_tell(alone) == ""
+    assert what_would_tell([]) == ""
 
 
 def shelf_energy(one) -> float:

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from datetime import UTC, datetime
 
 import pytest
 
 from tests.command_line import ubrant
+from tests.making import falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import look
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredOutlook
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import parse_kit
+from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.next_tests import next_in
+from ubrant.runs.kits.promised_tests import promises_kept, promises_of, score_told, what_came
 from ubrant.runs.kits.worth_measuring import about, worth_measuring
 
 LABEL = '[source]\nname = "Pack"\nlabel = "50 Ah 12.8 V LiFePO4"\n'
@@ -129,3 +134,33 @@ def test_days_on_the_command_line_from_a_file_and_from_the_logbook(tmp_path, log
     nothing = ubrant("days", str(logbook.path))
     assert nothing.returncode
     assert "has no days at the bench" in nothing.stderr
+
+
+def test_what_was_promised_is_held_against_what_came(logbook):
+    """An outlook on a label, kept; then the pack is discharged: the promise is scored."""
+    pack = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    text = 'name = "Evening"\n[[source]]\nname = "Pack"\n' + FRIDGE
+    kit = kit_of(parse_kit(text), measured_in(logbook))
+    found = worth_measuring(kit, look(kit), [pack], (METER,))
+    promises = promises_kept(found)
+    kept = StoredOutlook("Evening", None, "2026-08-01T10:00:00+00:00", {"kit": text, **promises}, "Runs for about 16 h")
+    logbook.keep_outlook(kept)
+    (first, *_) = promises_of(logbook.outlooks()[0])
+    assert (first.unit, first.method, first.told()) == ("Pack", "discharge", "")
+    assert what_came(logbook, logbook.outlooks()) == []
+    body = falling()
+    told = LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=pack, full=True, temperature_c=20.0)
+    log = LogFile("p.csv", body.time_s, body.voltage_v, body.current_a, started=datetime(2026, 8, 2, 9, 0, tzinfo=UTC))
+    keep(logbook, under_options(from_log(log), told), pack)
+    (came,) = what_came(logbook, logbook.outlooks())
+    assert came.came_s is not None
+    assert 0.5 <= came.came_s / came.promised_s <= 1.6
+    assert came.told().startswith("Discharge of Pack was to make ± ")
+    assert "Of 1 tests" in score_told([came])
+    assert score_told([]) == ""
+    assert any("What tests told" in one.name for one in next_in(logbook, datetime.now().astimezone()))
+
+
+def test_a_promise_that_cannot_be_read_is_none():
+    kept = StoredOutlook("Evening", None, "2026-08-01T10:00:00+00:00", {"kit": "", "would_tell": "[{"}, "")
+    assert promises_of(kept) == []

@@ -21,6 +21,7 @@ from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import KitError
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.past_outlooks import kit_corrected, past_of
+from ubrant.runs.kits.promised_tests import score_told, what_came
 from ubrant.runs.kits.worth_measuring import WorthMeasuring, worth_json, worth_measuring
 
 _OUTLOOKS, _OPEN = 5, 2
@@ -65,6 +66,9 @@ def next_in(logbook: Logbook, now: datetime, wanted_s: float | None = None) -> l
             past = past_of(kept)
             kit = kit_corrected(kit_of(past.part, measured), past)
             found.append(next_of_kit(kept.name, kit, look(kit), wanted_s, units, meters))
+    came = what_came(logbook, logbook.outlooks())
+    if came:
+        found.append(NextOf(say("What tests told that were said to tell"), asked=(*(one.told() for one in came), score_told(came))))
     for unit in units:
         rows = sheet_of_unit(logbook, unit, lambda run: summary_of(logbook, run), now)
         open_rows = [row for row in rows if not row.is_known and row.ways][:_OPEN]

@@ -12,7 +12,7 @@ from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.kits.outlooks import parse_wanted
-from ubrant.runs.studies.choosing_for import RankedSource, choices_for, chosen_sentence, rank_table
+from ubrant.runs.studies.choosing_for import RankedSource, choices_for, chosen_sentence, rank_table, what_would_tell
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.table_dialog import ShownCell, TableDialog
@@ -78,7 +78,7 @@ class ChooseDialog(TableDialog):
         if not found:
             self.sentence.say("plain", self.tr("Nothing on the shelf has an energy or a label to go by, or nothing is called so."))
         else:
-            self.sentence.say("plain", chosen_sentence(found))
+            self.sentence.say("plain", " ".join(filter(None, (chosen_sentence(found), what_would_tell(found)))))
         columns, lines = rank_table(found)
         cells = [[ShownCell(text, is_bad=one.seconds <= 0) for text in line] for one, line in zip(found, lines, strict=True)]
         self.fill([in_a_line(one.name) for one in found], [self.tr(c) for c in columns], cells)

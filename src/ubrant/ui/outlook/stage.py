@@ -25,6 +25,7 @@ from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, in_the_window, k
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
 from ubrant.runs.kits.past_outlooks import Past, happened, inputs_of, kit_corrected, past_of
+from ubrant.runs.kits.promised_tests import promises_kept, what_came
 from ubrant.runs.kits.swap_plan import swap_calendar, swap_card, swaps_of
 from ubrant.runs.kits.worth_measuring import WorthMeasuring, worth_measuring
 from ubrant.ui.common.workbench import Workbench
@@ -52,6 +53,7 @@ class OutlookStage(StageFrame):
         self.part: KitPart | None = None
         self._kit: Kit | None = None
         self._past: Past | None = None
+        self._worth: WorthMeasuring | None = None
         self.variants: list[tuple[str, list[tuple[str, str]], str]] = []
         self._asked = 0
         self._stale = True
@@ -226,6 +228,7 @@ class OutlookStage(StageFrame):
     def look(self, *, coarse: bool = False) -> None:
         """Answer anew: the middle now, the band in a moment."""
         self._asked += 1
+        self._worth = None
         try:
             self.part = kit_part_of([*self.pieces.rows(), *self.loads.rows()], self.starts.text().strip(), self.called.text().strip())
             if not self.part.source:
@@ -262,6 +265,7 @@ class OutlookStage(StageFrame):
                 self._show(looked, closely=True)
                 self._show_gains(gains)
                 self.size_line.setText(size)
+                self._worth = worth
                 self.next.show_worth(worth)
 
         quietly(self, work, done)
@@ -432,7 +436,7 @@ class OutlookStage(StageFrame):
     def _keep(self) -> None:
         if self.looked is None or self.part is None:
             return
-        inputs = inputs_of(self.part, self.variants, self._past)
+        inputs = {**inputs_of(self.part, self.variants, self._past), **promises_kept(self._worth)}
         first = self.part.source[0].name or self.tr("source")
         what = f"{first}, {', '.join(x.name or 'load' for x in self.part.load[:2])}, {datetime.now().astimezone():%-d %b %H:%M}"
         name = self.part.name or what
@@ -455,6 +459,9 @@ class OutlookStage(StageFrame):
         self.show_rows(rows_of(past.part))
         self._bench.told.emit(self.tr("Then it said: {answer}").format(answer=kept.answer))
         self._show_compared()
+        came = " ".join(one.told() for one in what_came(self._bench.logbook, [kept]))
+        if came:
+            self.compared.setText(" ".join(filter(None, (self.compared.text(), came))))
 
     def _link(self) -> None:
         """A run is what then happened: what was predicted against what was measured."""
