@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
+from ubrant.runs.kept.due_list import Due, checks_due, in_order
 from ubrant.ui.common.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -53,6 +54,21 @@ class DaysInWindow(QObject):
     def status(self) -> str:
         """What stands next; empty where nothing is planned."""
         return self._keeper.status() if self._keeper is not None else ""
+
+    def due(self) -> list[Due]:
+        """What is due of this logbook: what was asked for, visits, checks of meters."""
+        from ubrant.runs.bench_days.words import visit_told
+
+        now = self.clock()
+        visits = [v for v in self.keeper.visits() if not v.done] if self._bench.logbook.bench_days() else []
+        coming = [Due(datetime.fromtimestamp(v.at).astimezone(), visit_told(v), self.tr("days at the bench")) for v in visits]
+        return in_order(self._window.reminders.pending(), coming, checks_due(self._bench.logbook.meters(), now))
+
+    def show_due(self) -> None:
+        """All of it in one list."""
+        from ubrant.ui.window.due_dialog import DueDialog
+
+        self._window.files.open_dialog(DueDialog(self.due, self._window.reminders, lambda: self.clock(), self._window))
 
     def _is_due(self, sentence: str) -> None:
         self._window.desktop.tell(self.tr("Your turn"), sentence)

@@ -74,6 +74,7 @@ class Menus(FoldingMenus):
         self._add(
             self.bench,
             (self.tr("&Days at the bench"), "Ctrl+B", window.show_days),
+            (self.tr("&What is due …"), "", lambda: window.days_in.show_due()),
             (self.tr("Add a &meter or an instrument …"), "", window.add_meter),
             (self.tr("&Commands and answers"), "Ctrl+L", window.show_commands),
             None,

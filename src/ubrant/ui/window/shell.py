@@ -83,7 +83,9 @@ class MainWindow(QMainWindow):
         self._stack = Pages()
         self._built: dict[int, QWidget] = {}
         self.desktop = Desktop(self)
-        self.reminders = Reminders(self, lambda: self.bench.run.source if self.bench.run else "", self.desktop, self.tell)
+        self.reminders = Reminders(
+            self, lambda: self.bench.run.source if self.bench.run else "", self.desktop, self.tell, lambda: str(self.bench.logbook.path)
+        )
         self.guide: GuideDialog | None = None
         self.zoom = Zoom(self)
         self._quiet = QTimer(self)
@@ -244,6 +246,7 @@ class MainWindow(QMainWindow):
         self._show_status()
         self.go_to(SHELF)
         self.days_in.begin()
+        self.reminders.begin()
 
     def _ask_what_is_on(self) -> None:
         """What may still be on is asked above everything else."""
