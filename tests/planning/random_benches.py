@@ -5,7 +5,20 @@ from __future__ import annotations
 import random
 from itertools import pairwise
 
-from ubrant.core.planning.steps import BY_HAND, FILL, REFILL, REST, TEST, WHEN_SEEN, BenchDays, BenchPlan, Span, Step, together, without
+from ubrant.core.planning.steps import (
+    BY_HAND,
+    FILL,
+    REFILL,
+    REST,
+    TEST,
+    WHEN_SEEN,
+    BenchDays,
+    BenchPlan,
+    BenchStep,
+    Span,
+    joined_spans,
+    spans_left,
+)
 
 GRID, DAY, HOUR, MIN = 300.0, 86_400.0, 3600.0, 60.0
 
@@ -20,14 +33,14 @@ def random_bench(seed: int) -> BenchDays:
     loads = [f"load {k}" for k in range(rng.randint(1, 3))]
     chargers = [f"charger {k}" for k in range(rng.randint(1, 3))]
     begins = 18 * HOUR if rng.random() < 0.5 else 8 * HOUR
-    steps: list[Step] = []
+    steps: list[BenchStep] = []
     for number in range(rng.randint(2, 12)):
         test, unit = f"t{number}", f"unit {number}"
         kind = rng.choice(["battery", "battery", "battery", "lead-acid", "plug day", "short"])
         due = begins + rng.uniform(2, 6) * DAY if rng.random() < 0.15 else float("inf")
         if kind == "plug day":
             steps.append(
-                Step(
+                BenchStep(
                     f"{test} day",
                     test,
                     unit,
@@ -43,7 +56,9 @@ def random_bench(seed: int) -> BenchDays:
             )
         elif kind == "short":
             long = grid(rng.uniform(0.25, 2) * HOUR)
-            steps.append(Step(f"{test} short", test, unit, TEST, "short", long, tools=((*loads,),), begins_s=GRID, alone=False, due=due))
+            steps.append(
+                BenchStep(f"{test} short", test, unit, TEST, "short", long, tools=((*loads,),), begins_s=GRID, alone=False, due=due)
+            )
         else:
             fits = tuple(sorted(rng.sample(chargers, rng.randint(1, len(chargers)))))
             fill, rest = grid(rng.uniform(1, 7) * HOUR), grid((4.0 if kind == "lead-acid" else 1.0) * HOUR)
@@ -53,9 +68,9 @@ def random_bench(seed: int) -> BenchDays:
             ends = {"ends": BY_HAND, "alone": False, "ends_s": GRID} if by_hand else {}
             watts = rng.choice([60.0, 120.0, 250.0])
             steps += [
-                Step(f"{test} fill", test, unit, FILL, "fill", fill, tools=(fits,), watts=watts, begins_s=GRID),
-                Step(f"{test} rest", test, unit, REST, "rests", rest, after=(f"{test} fill",)),
-                Step(
+                BenchStep(f"{test} fill", test, unit, FILL, "fill", fill, tools=(fits,), watts=watts, begins_s=GRID),
+                BenchStep(f"{test} rest", test, unit, REST, "rests", rest, after=(f"{test} fill",)),
+                BenchStep(
                     f"{test} test",
                     test,
                     unit,
@@ -68,7 +83,7 @@ def random_bench(seed: int) -> BenchDays:
                     due=due,
                     **ends,
                 ),
-                Step(
+                BenchStep(
                     f"{test} refill",
                     test,
                     unit,
@@ -89,7 +104,7 @@ def random_bench(seed: int) -> BenchDays:
         for d in range(days)
         if rng.random() < 0.5
     ]
-    here = tuple(Span(max(s.start, begins), s.end) for s in without(together(awake), out) if s.end > begins)
+    here = tuple(Span(max(s.start, begins), s.end) for s in spans_left(joined_spans(awake), out) if s.end > begins)
     return BenchDays(tuple(steps), here, begins, rng.choice([float("inf"), 400.0, 300.0]))
 
 

@@ -11,7 +11,7 @@ import pytest
 from tests.planning.random_benches import HOUR, broken, random_bench
 from ubrant.core.planning.check import troubles_of
 from ubrant.core.planning.schedule import moved_by_hand, planned, replanned
-from ubrant.core.planning.steps import BY_ITSELF, TEST, BenchDays, Placed, Span, Step, together, without
+from ubrant.core.planning.steps import BY_ITSELF, TEST, BenchDays, BenchStep, Placed, Span, joined_spans, spans_left
 from ubrant.core.planning.visits import ANY_TIME, if_late, lateness, moved_ends, next_visit, visits_of
 
 MANY = [pytest.param(k, marks=() if k < 12 else pytest.mark.slow) for k in range(200)]
@@ -62,12 +62,12 @@ def test_it_is_about_as_short_as_a_solver_makes_it(seed):
     assert plan.ends - days.begins <= (1.05 if len(days.steps) <= 25 else 1.18) * best
 
 
-def bench(*steps: Step, here=((0.0, 100.0),), socket=math.inf) -> BenchDays:
+def bench(*steps: BenchStep, here=((0.0, 100.0),), socket=math.inf) -> BenchDays:
     return BenchDays(steps, tuple(Span(a * HOUR, b * HOUR) for a, b in here), 0.0, socket)
 
 
-def step(key: str, hours: float, **more) -> Step:
-    return Step(key, more.pop("test", key), more.pop("unit", key), TEST, key, hours * HOUR, **more)
+def step(key: str, hours: float, **more) -> BenchStep:
+    return BenchStep(key, more.pop("test", key), more.pop("unit", key), TEST, key, hours * HOUR, **more)
 
 
 def test_one_load_serves_one_after_the_other():
@@ -151,10 +151,10 @@ def test_what_is_dragged_where_it_cannot_be_says_why(moved, why):
 
 
 def test_spans_are_joined_and_taken_out():
-    joined = together([Span(5, 8), Span(0, 3), Span(3, 4), Span(7, 9)])
+    joined = joined_spans([Span(5, 8), Span(0, 3), Span(3, 4), Span(7, 9)])
     assert joined == (Span(0, 4), Span(5, 9))
-    assert without(joined, [Span(1, 2), Span(8, 20)]) == (Span(0, 1), Span(2, 4), Span(5, 8))
-    assert without(joined, []) == joined
+    assert spans_left(joined, [Span(1, 2), Span(8, 20)]) == (Span(0, 1), Span(2, 4), Span(5, 8))
+    assert spans_left(joined, []) == joined
 
 
 def test_what_is_fixed_keeps_its_tools_from_others():

@@ -16,7 +16,7 @@ from ubrant.core.outlook.doubts import TestInThought, doubts_of, learning_of, ra
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Uncertain
-from ubrant.core.worth.narrowing import Reading, choice_changes, narrowed
+from ubrant.core.worth.narrowing import TestReading, choice_changes, narrowed
 
 ORACLE, TRUTHS = 6000, 24
 
@@ -163,7 +163,7 @@ def test_two_normals_make_the_textbook_posterior():
     """A sum of two independent normals, one of which is measured: what is left is √(σ₂² + u²). JCGM 100, 5.1.2."""
     rng = np.random.default_rng(0)
     a, b = 3 * rng.standard_normal(4000), 1.5 * rng.standard_normal(4000)
-    found = narrowed(20 + a + b, Reading(a, 0.4), wanted=20.0, confidence=0.5)
+    found = narrowed(20 + a + b, TestReading(a, 0.4), wanted=20.0, confidence=0.5)
     k = 1.645
     assert found.before == pytest.approx(k * math.hypot(3, 1.5), rel=0.04)
     assert found.after == pytest.approx(k * math.hypot(0.4, 1.5), rel=0.05)
@@ -173,7 +173,7 @@ def test_two_normals_make_the_textbook_posterior():
 def test_what_it_would_read_no_better_than_is_known_tells_nothing():
     rng = np.random.default_rng(1)
     a = rng.standard_normal(1000)
-    found = narrowed(a, Reading(a, 1.5), wanted=0.0)
+    found = narrowed(a, TestReading(a, 1.5), wanted=0.0)
     assert found.after == found.before
     assert found.changes == 0.0
 
@@ -184,7 +184,7 @@ def test_chance_that_another_is_chosen_is_the_textbooks(gap):
     rng = np.random.default_rng(2)
     a, b = gap + rng.standard_normal(6000), 0.7 * rng.standard_normal(6000)
     u = 0.1
-    found = choice_changes([a, b], [Reading(a, u), None])
+    found = choice_changes([a, b], [TestReading(a, u), None])
     moved = math.sqrt(1 + u**2)
     expected = 0.5 * math.erfc(gap / moved / math.sqrt(2))
     assert found == pytest.approx(expected, abs=0.07)

@@ -17,19 +17,19 @@ from ubrant.core.planning.steps import BY_HAND, PlanError
 from ubrant.core.planning.visits import BEGIN, next_visit
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredDays
-from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_of, nights, parse_days, read_days, seconds_of
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, nights, parse_days, read_days, seconds_of
 from ubrant.runs.bench_days.living import (
     Days,
     begun_visit,
     current_days,
     days_of,
     ended_step,
-    left_out,
     lived,
     plan_days,
     runs_since,
     shelf_of,
     stored_of,
+    without_test,
 )
 from ubrant.runs.bench_days.picked import Shelf
 from ubrant.runs.bench_days.words import days_calendar, days_json, days_page, if_late_told, lines_of_days, under_way, window_told
@@ -210,7 +210,7 @@ def test_a_charge_that_ended_early_lets_it_rest_from_then():
 
 def test_a_pack_that_fails_is_left_out_and_the_others_go_on():
     days = plan(discharge(takes="5 h"), discharge("Block", takes="4 h"))
-    after = left_out(days, "test 1", shelf(), NOW)
+    after = without_test(days, "test 1", shelf(), NOW)
     assert {s.test for s in after.bench.steps} == {"test 2"}
     assert {one.unit.name for one in after.picked} == {"Block"}
 
@@ -284,7 +284,7 @@ def test_in_words_as_json_as_a_page_and_as_a_calendar():
     assert any("all off and put away" in line for line in lines)
     assert "Lead-acid is refilled" not in " ".join(lines)
     told = days_json(days)
-    assert [s["kind"] for s in told["steps"] if s["unit"] == "Pack A"] == ["fill", "rest", "test", "refill"]
+    assert [s["kind"] for s in told["hours"] if s["unit"] == "Pack A"] == ["fill", "rest", "test", "refill"]
     assert len(told["visits"]) == len(days.visits())
     page = days_page(days)
     assert page.count("<tr>") == len(days.visits())
@@ -345,7 +345,7 @@ def test_a_file_that_cannot_be_read_says_where(text, why):
     ],
 )
 def test_moments_as_people_write_them(text, found):
-    moment = moment_of(text, NOW, "Begins")
+    moment = moment_said(text, NOW, "Begins")
     assert f"{moment:%a %H:%M}" == found
     assert moment >= NOW
 
@@ -353,7 +353,7 @@ def test_moments_as_people_write_them(text, found):
 @pytest.mark.parametrize("text", ["", "25:00", "Some 9:00", "2026-02-30 9:00", "S 9:00", "9"])
 def test_what_is_no_moment(text):
     with pytest.raises(PlanError, match="is no moment"):
-        moment_of(text, NOW, "Begins")
+        moment_said(text, NOW, "Begins")
 
 
 @pytest.mark.parametrize(("text", "seconds"), [("5 h", 18_000), ("1 h 30 min", 5400), ("45 min", 2700), ("", None)])

@@ -20,7 +20,7 @@ from ubrant.runs.kits.kit_parts import parse_kit
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.next_tests import next_in
 from ubrant.runs.kits.promised_tests import promises_kept, promises_of, score_told, what_came
-from ubrant.runs.kits.worth_measuring import about, worth_measuring
+from ubrant.runs.kits.worth_measuring import half_width_told, worth_measuring
 
 LABEL = '[source]\nname = "Pack"\nlabel = "50 Ah 12.8 V LiFePO4"\n'
 FRIDGE = '[[load]]\nname = "fridge"\npower = "36..40 W"\n'
@@ -94,7 +94,7 @@ def test_what_is_sure_has_nothing_to_tell():
     ("seconds", "said"), [(26_500.0, "7 h 20 min"), (41_000.0, "11 h"), (2_000.0, "33 min"), (300.0, "5 min"), (47.0, "47 s")]
 )
 def test_half_widths_as_people_say_them(seconds, said):
-    assert about(seconds) == said
+    assert half_width_told(seconds) == said
 
 
 def test_a_whole_logbook_its_outlooks_first_then_what_is_open(logbook):
@@ -130,7 +130,7 @@ def test_days_on_the_command_line_from_a_file_and_from_the_logbook(tmp_path, log
     assert "Pack on Pack charger" in told.stdout
     assert "BEGIN:VALARM" in (tmp_path / "v.ics").read_text()
     assert "<td>Fri 18:00</td>" in (tmp_path / "v.html").read_text()
-    assert len(json.loads(ubrant("days", str(days), "--json").stdout)["steps"]) == 4
+    assert len(json.loads(ubrant("days", str(days), "--json").stdout)["hours"]) == 4
     nothing = ubrant("days", str(logbook.path))
     assert nothing.returncode
     assert "has no days at the bench" in nothing.stderr

@@ -260,6 +260,7 @@ def test_an_older_logbook_s_lines_are_read_once_and_damage_stays_known(tmp_path)
     raw = sqlite3.connect(path, isolation_level=None)
     file.teach(raw)
     raw.execute("ALTER TABLE jot DROP COLUMN data")
+    raw.execute("DROP TABLE bench_days")
     raw.execute("PRAGMA user_version=7")
     sound = file.sound_rows.__globals__["_columns"](raw, "jot", "jot")
     for (one,) in raw.execute("SELECT id FROM jot").fetchall():

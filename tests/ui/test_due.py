@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from tests.window import click
 from ubrant.core.equipment.meter import Meter, MeterDetails
-from ubrant.runs.kept.due_list import Due, checks_due, in_order
+from ubrant.runs.kept.due_list import Due, checks_due, soonest_first
 from ubrant.ui.window.due_dialog import DueDialog
 from ubrant.ui.window.reminders import Reminders
 
@@ -82,7 +82,7 @@ def test_the_list_is_in_order_and_says_why():
         Meter("Bench", "1 %", "2 %", details=MeterDetails(due="2027-11-01")),
         Meter("Old", "1 %", "2 %"),
     )
-    found = in_order([Due(NOW + timedelta(days=3), "Dome pack A", "asked")], checks_due(meters, NOW.astimezone()))
+    found = soonest_first([Due(NOW + timedelta(days=3), "Dome pack A", "asked")], checks_due(meters, NOW.astimezone()))
     assert [one.what for one in found] == ["check Clamp", "Dome pack A"]
     assert found[0].told(NOW).startswith("Sat 5 Dec, 09:00: ")
     assert found[0].told(NOW + timedelta(days=2)).startswith("now: ")

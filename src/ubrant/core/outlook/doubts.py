@@ -14,7 +14,7 @@ from ubrant.core.outlook.kit import WALKED_U, Kit
 from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.contributions import COVERAGE
-from ubrant.core.worth.narrowing import Narrowed, Reading, combined, narrowed
+from ubrant.core.worth.narrowing import Narrowed, TestReading, narrowed, read_together
 
 CAPACITY, RESISTANCE, RATE, CHARGE, DRAW, STANDBY, DUTY = "capacity", "ohm", "exponent", "full", "load", "standby", "share"
 IDLE, LOSS, LOSS_SQUARED, COMING_IN = "fixed", "proportional", "resistive", "coming_in"
@@ -25,7 +25,7 @@ SETTLED = 0.05
 
 
 @dataclass(frozen=True)
-class Doubt:
+class KitDoubt:
     """One value of one piece that is not sure.
 
     Attributes
@@ -54,14 +54,14 @@ class TestInThought:
 
     __test__ = False
     key: str
-    doubts: tuple[Doubt, ...]
+    doubts: tuple[KitDoubt, ...]
     reaches: tuple[float, ...]
 
 
-def doubts_of(kit: Kit) -> list[Doubt]:
+def doubts_of(kit: Kit) -> list[KitDoubt]:
     """Every value of a kit that is not sure."""
     found = [
-        Doubt(field, k, source.name, spread)
+        KitDoubt(field, k, source.name, spread)
         for k, source in enumerate(kit.sources)
         for field, spread in (
             (CAPACITY, source.capacity),
@@ -71,16 +71,16 @@ def doubts_of(kit: Kit) -> list[Doubt]:
         )
     ]
     found += [
-        Doubt(field, k, way.name, spread)
+        KitDoubt(field, k, way.name, spread)
         for k, way in enumerate(kit.ways)
         for field, spread in zip((IDLE, LOSS, LOSS_SQUARED), losses_of(way), strict=True)
     ]
     found += [
-        Doubt(field, k, load.name, spread)
+        KitDoubt(field, k, load.name, spread)
         for k, load in enumerate(kit.loads)
         for field, spread in ((DRAW, load.drawn), (STANDBY, load.standby), (DUTY, load.duty.share))
     ]
-    found += [Doubt(COMING_IN, k, one.name, one.watts) for k, one in enumerate(kit.inputs)]
+    found += [KitDoubt(COMING_IN, k, one.name, one.watts) for k, one in enumerate(kit.inputs)]
     return [doubt for doubt in found if not doubt.spread.is_sure]
 
 
@@ -119,25 +119,25 @@ class Learning:
         change = self.may_change
         return change is not None and change < SETTLED
 
-    def reading(self, test: TestInThought) -> Reading:
+    def reading(self, test: TestInThought) -> TestReading:
         """What a test would read, draw by draw."""
-        return combined(self.ends_s, [self._of(d, reach) for d, reach in zip(test.doubts, test.reaches, strict=True)])
+        return read_together(self.ends_s, [self._of(d, reach) for d, reach in zip(test.doubts, test.reaches, strict=True)])
 
-    def without(self, doubt: Doubt) -> Narrowed:
+    def without(self, doubt: KitDoubt) -> Narrowed:
         """The answer if one value were known."""
         return narrowed(self.ends_s, self._of(doubt, 0.0), self.wanted_s, self.confidence)
 
     def by(self, *tests: TestInThought) -> Narrowed:
         """The answer after these tests."""
         readings = [self._of(d, r) for test in tests for d, r in zip(test.doubts, test.reaches, strict=True)]
-        return narrowed(self.ends_s, combined(self.ends_s, readings), self.wanted_s, self.confidence)
+        return narrowed(self.ends_s, read_together(self.ends_s, readings), self.wanted_s, self.confidence)
 
-    def _of(self, doubt: Doubt, reach: float) -> Reading:
+    def _of(self, doubt: KitDoubt, reach: float) -> TestReading:
         values = getattr(self.drawn, doubt.field)[doubt.place]
         u = reach / COVERAGE * abs(doubt.spread.value)
         if doubt.field == CAPACITY and self.kit.sources[doubt.place].curve is not None:
             u = _beside(float(np.std(values)), u, WALKED_U * doubt.spread.value)
-        return Reading(np.asarray(values), u)
+        return TestReading(np.asarray(values), u)
 
 
 def _beside(whole: float, u: float, walk: float) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ubrant.core.planning.steps import BY_ITSELF, WHEN_SEEN, BenchDays, BenchPlan, Placed, Span, Step
+from ubrant.core.planning.steps import BY_ITSELF, WHEN_SEEN, BenchDays, BenchPlan, BenchStep, Placed, Span
 from ubrant.core.wording import say
 
 
@@ -21,7 +21,7 @@ def troubles_of(days: BenchDays, plan: BenchPlan) -> dict[str, str]:
     return found
 
 
-def _trouble(days: BenchDays, plan: BenchPlan, step: Step, one: Placed) -> str:
+def _trouble(days: BenchDays, plan: BenchPlan, step: BenchStep, one: Placed) -> str:
     for before in step.after:
         other = plan.placed.get(before)
         if other is not None and one.start < other.end - 1:

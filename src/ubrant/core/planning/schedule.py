@@ -13,7 +13,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice
 
-from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, WHEN_SEEN, BenchDays, BenchPlan, Placed, Span, Step
+from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, WHEN_SEEN, BenchDays, BenchPlan, BenchStep, Placed, Span
 
 TRIES = 1200
 """Orders that are tried, and fewer where there are many steps."""
@@ -72,7 +72,7 @@ class _Bench:
                 for tool in group:
                     self.wanted[tool] = self.wanted.get(tool, 0.0) + step.seconds / len(group) ** 2
 
-    def put(self, step: Step, placed: Placed) -> None:
+    def put(self, step: BenchStep, placed: Placed) -> None:
         """Take what a step takes."""
         for tool in placed.tools:
             self.tools.setdefault(tool, _Busy()).take(placed.start, placed.end)
@@ -85,7 +85,7 @@ class _Bench:
             self.watts.append((placed.start, placed.end, step.watts))
         self.placed[step.key] = placed
 
-    def take_out(self, step: Step) -> None:
+    def take_out(self, step: BenchStep) -> None:
         """Give back what it took."""
         placed = self.placed.pop(step.key)
         for busy in [self.tools[tool] for tool in placed.tools] + [self.units[step.unit]]:
@@ -97,7 +97,7 @@ class _Bench:
         if step.watts:
             self.watts.remove((placed.start, placed.end, step.watts))
 
-    def earliest(self, step: Step, since: float) -> _Try | None:
+    def earliest(self, step: BenchStep, since: float) -> _Try | None:
         """The first hours that hold; None where there are none."""
         start = since
         for _ in range(_MOST_MOVES):
@@ -111,7 +111,7 @@ class _Bench:
             start = found
         return None
 
-    def _at(self, step: Step, start: float) -> _Try | float:
+    def _at(self, step: BenchStep, start: float) -> _Try | float:
         """It, begun then; or the next moment that is worth a look."""
         seconds = step.seconds
         moved = self.units.setdefault(step.unit, _Busy()).free_from(start, seconds)
@@ -254,12 +254,14 @@ def _one_pass(
     return BenchPlan(dict(bench.placed), late)
 
 
-def _ready(bench: _Bench, step: Step, not_before: Mapping[str, float]) -> float:
+def _ready(bench: _Bench, step: BenchStep, not_before: Mapping[str, float]) -> float:
     ended = [bench.placed[k].end for k in step.after if k in bench.placed]
     return max([bench.days.begins, *ended, not_before.get(step.key, 0.0)])
 
 
-def _place(bench: _Bench, steps: Mapping[str, Step], followers: Mapping[str, list[str]], key: str, not_before: Mapping[str, float]) -> bool:
+def _place(
+    bench: _Bench, steps: Mapping[str, BenchStep], followers: Mapping[str, list[str]], key: str, not_before: Mapping[str, float]
+) -> bool:
     """It, and what has to follow it soon."""
     step = steps[key]
     since = _ready(bench, step, not_before)
@@ -286,7 +288,7 @@ def _place(bench: _Bench, steps: Mapping[str, Step], followers: Mapping[str, lis
     return False
 
 
-def _take_out_with(bench: _Bench, steps: Mapping[str, Step], followers: Mapping[str, list[str]], key: str) -> None:
+def _take_out_with(bench: _Bench, steps: Mapping[str, BenchStep], followers: Mapping[str, list[str]], key: str) -> None:
     for after in followers.get(key, ()):
         if after in bench.placed and not bench.placed[after].begun:
             _take_out_with(bench, steps, followers, after)
@@ -388,9 +390,9 @@ def _worth(plan: BenchPlan) -> tuple[float, float, float]:
     return sum(seconds for _, seconds in plan.late), plan.ends, sum(one.end for one in plan.placed.values())
 
 
-def _rules(days: BenchDays, free: Sequence[Step]) -> list[list[str]]:
+def _rules(days: BenchDays, free: Sequence[BenchStep]) -> list[list[str]]:
     """Orders worth beginning with: the longest chains first, what is due first, as they were picked, the shortest first."""
-    tests: dict[str, list[Step]] = {}
+    tests: dict[str, list[BenchStep]] = {}
     for step in free:
         tests.setdefault(step.test, []).append(step)
     lengths = {test: sum(s.seconds for s in steps) for test, steps in tests.items()}
@@ -409,15 +411,15 @@ def _rules(days: BenchDays, free: Sequence[Step]) -> list[list[str]]:
     return found
 
 
-def _tails(steps: Sequence[Step]) -> dict[str, float]:
+def _tails(steps: Sequence[BenchStep]) -> dict[str, float]:
     """From the beginning of each step to the end of the last that waits for it."""
-    after: dict[str, list[Step]] = {}
+    after: dict[str, list[BenchStep]] = {}
     for step in steps:
         for before in step.after:
             after.setdefault(before, []).append(step)
     found: dict[str, float] = {}
 
-    def tail(step: Step) -> float:
+    def tail(step: BenchStep) -> float:
         if step.key not in found:
             found[step.key] = step.seconds + max((tail(one) for one in after.get(step.key, [])), default=0.0)
         return found[step.key]

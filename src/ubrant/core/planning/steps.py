@@ -12,7 +12,7 @@ BY_ITSELF, BY_HAND, WHEN_SEEN = "by itself", "by hand", "when seen"
 
 
 @dataclass(frozen=True)
-class Step:
+class BenchStep:
     """One stretch of one test.
 
     Attributes
@@ -72,12 +72,12 @@ class BenchDays:
     socket_w : what the socket, its fuse and the table's heat allow at once; inf for no limit
     """
 
-    steps: tuple[Step, ...]
+    steps: tuple[BenchStep, ...]
     here: tuple[Span, ...]
     begins: float
     socket_w: float = math.inf
 
-    def step(self, key: str) -> Step:
+    def step(self, key: str) -> BenchStep:
         return next(step for step in self.steps if step.key == key)
 
 
@@ -119,7 +119,7 @@ class PlanError(ValueError):
     """Hours or tools that no plan can be made with; its text says which, and what to do."""
 
 
-def together(spans: Iterable[Span]) -> tuple[Span, ...]:
+def joined_spans(spans: Iterable[Span]) -> tuple[Span, ...]:
     """In order, those that touch or overlap as one."""
     found: list[Span] = []
     for span in sorted(spans, key=lambda s: s.start):
@@ -132,7 +132,7 @@ def together(spans: Iterable[Span]) -> tuple[Span, ...]:
     return tuple(found)
 
 
-def without(spans: Sequence[Span], away: Iterable[Span]) -> tuple[Span, ...]:
+def spans_left(spans: Sequence[Span], away: Iterable[Span]) -> tuple[Span, ...]:
     """What is left of spans where others are taken out."""
     left = list(spans)
     for gone in away:
@@ -142,4 +142,4 @@ def without(spans: Sequence[Span], away: Iterable[Span]) -> tuple[Span, ...]:
             for part in (Span(span.start, min(span.end, gone.start)), Span(max(span.start, gone.end), span.end))
             if part.seconds > 0 and part.start >= span.start and part.end <= span.end
         ]
-    return together(left)
+    return joined_spans(left)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.planning.schedule import replanned
-from ubrant.core.planning.steps import BY_ITSELF, BenchDays, BenchPlan, Placed, Step
+from ubrant.core.planning.steps import BY_ITSELF, BenchDays, BenchPlan, BenchStep, Placed
 
 BEGIN, STOP, CLEAR = "begin", "stop", "clear"
 _TOGETHER_S = 600.0
@@ -21,7 +21,7 @@ class Deed:
     """One thing to do: BEGIN or STOP a step, or CLEAR the bench after the last."""
 
     what: str
-    step: Step
+    step: BenchStep
     at: float
     tools: tuple[str, ...] = ()
 

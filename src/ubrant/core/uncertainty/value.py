@@ -62,7 +62,7 @@ class Value:
 
     def __truediv__(self, other: Value | float) -> Value:
         other = exactly(other)
-        return self._with(self.value / other.value, 1 / other.value, other, -self.value / other.value / other.value)
+        return self._with(self.value / other.value, 1 / other.value, other, -self.value / (other.value * other.value))
 
     def __neg__(self) -> Value:
         return self * -1.0

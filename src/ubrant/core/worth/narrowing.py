@@ -23,7 +23,7 @@ _FEWEST = 30
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
+class TestReading:
     """What a test would read, draw by draw.
 
     Attributes
@@ -32,6 +32,7 @@ class Reading:
     u : standard uncertainty with which the test says it
     """
 
+    __test__ = False
     values: Array
     u: float
 
@@ -76,7 +77,7 @@ def weighted_percentiles(values: Array, weights: Array | None, percents: Sequenc
     return tuple(float(np.interp(p / 100, reached, values[order])) for p in percents)
 
 
-def results_of(reading: Reading, looks: int = LOOKS) -> Array:
+def results_of(reading: TestReading, looks: int = LOOKS) -> Array:
     """(looks,) of what the test may say: as it truly may be, and off by what it may be off."""
     places = (np.arange(looks) + 0.5) / looks
     truths = np.quantile(reading.values, places)
@@ -89,7 +90,7 @@ _NORMAL_15 = (0.52, -1.28, 0.17, 1.83, -0.34, 0.97, -0.73, -1.83, 0.34, -0.17, 1
 
 
 @dataclass(frozen=True, eq=False)
-class Told:
+class AnswerAfter:
     """An answer as it would be after one result: (N,) outcomes and how much each weighs."""
 
     outcomes: Array
@@ -105,11 +106,11 @@ class Told:
         return float(self.weights @ self.outcomes / self.weights.sum())
 
 
-def told(outcomes: Array, reading: Reading, result: float, seed: int = 0) -> Told:
+def told(outcomes: Array, reading: TestReading, result: float, seed: int = 0) -> AnswerAfter:
     """What draws of an answer become where a test says ``result``."""
     spread = float(np.std(reading.values))
     if not spread > 0 or len(outcomes) < _FEWEST:
-        return Told(outcomes, np.ones(len(outcomes)))
+        return AnswerAfter(outcomes, np.ones(len(outcomes)))
     apart = reading.values - result
     near = _NEAR * spread
     middle = apart[np.argmin(np.abs(apart))]  # a result beyond all draws is told by the nearest of them
@@ -118,10 +119,10 @@ def told(outcomes: Array, reading: Reading, result: float, seed: int = 0) -> Tol
     at, mean = float(weights @ apart / total), float(weights @ outcomes / total)
     slope = float(weights @ ((apart - at) * (outcomes - mean)) / max(float(weights @ (apart - at) ** 2), 1e-300))
     off = reading.u * np.random.default_rng(seed).standard_normal(len(outcomes))
-    return Told(np.asarray(outcomes + slope * (off - apart)), np.asarray(weights))
+    return AnswerAfter(np.asarray(outcomes + slope * (off - apart)), np.asarray(weights))
 
 
-def narrowed(outcomes: Array, reading: Reading, wanted: float | None = None, confidence: float = 0.9) -> Narrowed:
+def narrowed(outcomes: Array, reading: TestReading, wanted: float | None = None, confidence: float = 0.9) -> Narrowed:
     """How much narrower one answer becomes by a test.
 
     Parameters
@@ -141,7 +142,7 @@ def narrowed(outcomes: Array, reading: Reading, wanted: float | None = None, con
     return Narrowed(before, min(width, before), changes)
 
 
-def combined(outcomes: Array, readings: Sequence[Reading]) -> Reading:
+def read_together(outcomes: Array, readings: Sequence[TestReading]) -> TestReading:
     """Several things that are read together, as the one figure of them that tells most of the answer: each times what the answer hangs on it."""
     if len(readings) == 1:
         return readings[0]
@@ -149,13 +150,13 @@ def combined(outcomes: Array, readings: Sequence[Reading]) -> Reading:
     table = np.stack([(one.values - one.values.mean()) / spread for one, spread in zip(readings, spreads, strict=True)], axis=1)
     slopes = np.linalg.lstsq(table, outcomes - outcomes.mean(), rcond=None)[0]
     u = float(np.sqrt(np.sum((slopes * np.array([one.u for one in readings]) / spreads) ** 2)))
-    return Reading(np.asarray(table @ slopes), u)
+    return TestReading(np.asarray(table @ slopes), u)
 
 
 # among several
 
 
-def choice_changes(options: Sequence[Array], readings: Sequence[Reading | None]) -> float:
+def choice_changes(options: Sequence[Array], readings: Sequence[TestReading | None]) -> float:
     """Chance that a test makes one take another than now, where one takes what is largest in the mean.
 
     Parameters

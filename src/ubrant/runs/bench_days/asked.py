@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from ubrant.core.planning.steps import PlanError, Span, together, without
+from ubrant.core.planning.steps import PlanError, Span, joined_spans, spans_left
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 from ubrant.logbook.logs.limits import check_file
@@ -115,7 +115,7 @@ def days_toml(part: DaysPart) -> str:
 # hours
 
 
-def moment_of(text: str, now: datetime, what: str) -> datetime:
+def moment_said(text: str, now: datetime, what: str) -> datetime:
     """``2026-12-04 18:00``, ``Sat 18:00`` or ``18:00``, the next such moment.
 
     Raises
@@ -195,8 +195,8 @@ def out_of(texts: list[str], begins: datetime) -> list[Span]:
         first, _, last = (part.strip() for part in re.sub(r"\s+(to|–|-|…)\s+", "\0", text, count=1).partition("\0"))
         if not last:
             raise PlanError(say("Out “{typed}” is no stretch: write it like “Sat 9:00 to 12:00”.", typed=text))
-        start = moment_of(first, begins, say("Out"))
-        end = moment_of(last, start, say("Out"))
+        start = moment_said(first, begins, say("Out"))
+        end = moment_said(last, start, say("Out"))
         found.append((Span(start.timestamp(), end.timestamp()), text))
     found.sort(key=lambda pair: pair[0].start)
     for (one, a), (other, b) in pairwise(found):
@@ -214,7 +214,7 @@ def hours_here(part: DaysPart, begins: datetime) -> tuple[Span, ...]:
         Hours that cannot be read, or none left.
     """
     whole = [Span(begins.timestamp(), _at(begins, USUAL_DAYS, 23, 59).timestamp())]
-    here = without(together(whole), [*nights(part.asleep, begins), *out_of(part.out, begins)])
+    here = spans_left(joined_spans(whole), [*nights(part.asleep, begins), *out_of(part.out, begins)])
     if not here:
         raise PlanError(say("Nobody is ever there: say when you are."))
     return here

@@ -16,7 +16,7 @@ from ubrant.core.planning.visits import BEGIN, STOP, Visit, visits_of
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredDays
-from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_of, parse_days
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, parse_days
 from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests
 from ubrant.runs.kept.accounts import account_of
 
@@ -93,7 +93,7 @@ def plan_days(part: DaysPart, shelf: Shelf, now: datetime, number: int = 0) -> D
     PlanError
         It cannot be planned; says what is lacking, or what must not be.
     """
-    begins = moment_of(part.begins, now, say("Begins")) if part.begins.strip() else now
+    begins = moment_said(part.begins, now, say("Begins")) if part.begins.strip() else now
     picked = picked_tests(part, shelf, begins)
     bench = bench_of(part, picked, begins)
     plan = planned(bench)
@@ -165,7 +165,7 @@ def ended_step(days: Days, key: str, now: datetime) -> Days:
     return lived(replace(days, plan=BenchPlan(placed)), (), now)
 
 
-def left_out(days: Days, key: str, shelf: Shelf, now: datetime) -> Days:
+def without_test(days: Days, key: str, shelf: Shelf, now: datetime) -> Days:
     """Without one test, as where its unit failed: what of it has not begun is planned no more."""
     gone = {s.key for s in days.bench.steps if s.test == key and not days.plan.placed[s.key].begun}
     steps = tuple(s for s in days.bench.steps if s.key not in gone)
@@ -276,7 +276,7 @@ def days_of(stored: StoredDays, shelf: Shelf) -> Days:
         A unit of it has left the shelf, or what was kept cannot be read.
     """
     part = parse_days(stored.told, stored.name)
-    begins = moment_of(part.begins, datetime.now().astimezone(), say("Begins"))
+    begins = moment_said(part.begins, datetime.now().astimezone(), say("Begins"))
     picked = picked_tests(part, shelf, begins)
     try:
         told = json.loads(stored.placed)

@@ -10,7 +10,7 @@ from datetime import datetime
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import WITH_CAPACITY, Unit
-from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, FILL, REFILL, REST, TEST, WHEN_SEEN, BenchDays, PlanError, Step
+from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, FILL, REFILL, REST, TEST, WHEN_SEEN, BenchDays, BenchStep, PlanError
 from ubrant.core.quantities.chemistry import LEAD_ACID, Chemistry
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show_duration
@@ -18,7 +18,7 @@ from ubrant.core.record.head import label_of
 from ubrant.core.wording import say
 from ubrant.methods.ratings import amps_of_label, read_ratings
 from ubrant.methods.registry import MethodEntry, UnknownMethodError, entry_of
-from ubrant.runs.bench_days.asked import DaysPart, TestPart, hours_here, moment_of, seconds_of
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, hours_here, moment_said, seconds_of
 
 _CHARGE_BY, _CHARGE_SPREAD = 1.2, 0.15
 """Ah over A times so much fills a battery, give or take. Common practice, no source."""
@@ -75,7 +75,7 @@ class Picked:
     number: int
     unit: Unit
     entry: MethodEntry
-    steps: tuple[Step, ...]
+    steps: tuple[BenchStep, ...]
     remarks: tuple[str, ...] = ()
 
     @property
@@ -137,7 +137,7 @@ def _picked(number: int, test: TestPart, part: DaysPart, shelf: Shelf, now: date
                 word=harm[0],
             )
         )
-    due = moment_of(test.due, now, say("Due")).timestamp() if test.due.strip() else math.inf
+    due = moment_said(test.due, now, say("Due")).timestamp() if test.due.strip() else math.inf
     takes = seconds_of(test.takes, unit.name)
     if entry.method.empties and unit.kind in WITH_CAPACITY:
         return _emptied(number, test, unit, entry, part, shelf, takes, due)
@@ -146,7 +146,7 @@ def _picked(number: int, test: TestPart, part: DaysPart, shelf: Shelf, now: date
     minutes = max((how.minutes for how in entry.answers), default=10)
     seconds = takes or 60.0 * minutes
     if seconds > _BY_EYE_MOST_S:
-        step = Step(
+        step = BenchStep(
             f"{test_key(number)} test",
             test_key(number),
             unit.name,
@@ -161,7 +161,7 @@ def _picked(number: int, test: TestPart, part: DaysPart, shelf: Shelf, now: date
             WHEN_SEEN,
         )
     else:
-        step = Step(
+        step = BenchStep(
             f"{test_key(number)} test",
             test_key(number),
             unit.name,
@@ -183,7 +183,7 @@ def _counts_a_day(entry: MethodEntry) -> bool:
 def _day(number: int, unit: Unit, entry: MethodEntry, shelf: Shelf, seconds: float, due: float) -> Picked:
     """A counter that runs by itself until somebody reads it."""
     plugs = tuple(m.name for m in shelf.meters if _reads_watts(m))[:1] or (say("plug meter"),)
-    step = Step(
+    step = BenchStep(
         f"{test_key(number)} test",
         test_key(number),
         unit.name,
@@ -236,11 +236,11 @@ def _emptied(
     if ends == BY_HAND:
         remarks.append(say("{name}: nothing switches its load off by itself, so it is only planned while you are there.", name=unit.name))
     rest_s = kind.rest_hours * 3600 if kind is not None else _REST_WITHOUT_CHART_S
-    steps: list[Step] = []
+    steps: list[BenchStep] = []
     after: tuple[str, ...] = ()
     if not test.full:
         steps.append(
-            Step(
+            BenchStep(
                 f"{key} fill",
                 key,
                 unit.name,
@@ -253,21 +253,37 @@ def _emptied(
                 _CLIP_ON_S,
             )
         )
-        steps.append(Step(f"{key} rest", key, unit.name, REST, say("rests"), rest_s, after=(f"{key} fill",)))
+        steps.append(BenchStep(f"{key} rest", key, unit.name, REST, say("rests"), rest_s, after=(f"{key} fill",)))
         after = (f"{key} rest",)
     what = say("{title}, {time}", title=say(entry.title), time=show_duration(round(seconds / 600) * 600))
-    stop = {"ends": BY_HAND, "alone": False, "ends_s": _READ_S} if ends == BY_HAND else {"ends": BY_ITSELF, "alone": True, "ends_s": 0.0}
+    by_hand = ends == BY_HAND
     steps.append(
-        Step(f"{key} test", key, unit.name, TEST, what, seconds, again * seconds, (loads,), 0.0, _TO_LOAD_S, after=after, due=due, **stop)  # type: ignore[arg-type]
+        BenchStep(
+            f"{key} test",
+            key,
+            unit.name,
+            TEST,
+            what,
+            seconds,
+            again * seconds,
+            (loads,),
+            0.0,
+            _TO_LOAD_S,
+            _READ_S if by_hand else 0.0,
+            ends,
+            alone=not by_hand,
+            after=after,
+            due=due,
+        )
     )
     soon = _SAME_DAY_S if kind is LEAD_ACID else math.inf
     steps.append(
-        Step(
+        BenchStep(
             f"{key} refill",
             key,
             unit.name,
             REFILL,
-            say("recharge"),
+            say("charge again"),
             charge_s,
             spread * charge_s,
             (chargers,) if chargers else (),

@@ -59,7 +59,7 @@ def late_told(visit: Visit) -> str:
     return say("{minutes} · {time} late at most", minutes=minutes, time=show_duration(visit.late_s))
 
 
-def heading_of(days: Days) -> str:
+def days_heading(days: Days) -> str:
     """``five tests · Fri 18:00 to Sun 23:00 · you are needed 11 times, 48 min in all``."""
     visits = days.visits()
     minutes = round(sum(visit.seconds for visit in visits) / 60)
@@ -143,7 +143,7 @@ def rules_told(days: Days) -> str:
 def lines_of_days(days: Days) -> list[str]:
     """The plan as text."""
     visits = [f"{clock_of(visit.at):>10}  {visit_told(visit)}  ({late_told(visit)})" for visit in days.visits()]
-    return [heading_of(days), *visits, *days.gives, rules_told(days), *days.remarks]
+    return [days_heading(days), *visits, *days.gives, rules_told(days), *days.remarks]
 
 
 def days_json(days: Days) -> dict[str, Any]:
@@ -157,7 +157,7 @@ def days_json(days: Days) -> dict[str, Any]:
         "name": days.name,
         "begins": iso(days.plan.begins),
         "ends": iso(days.plan.ends),
-        "steps": [
+        "hours": [
             {
                 "step": key,
                 "unit": step.unit,
@@ -200,7 +200,7 @@ def days_page(days: Days) -> str:
     notes = "".join(f"<p>{escape(text)}</p>" for text in (*days.gives, rules_told(days), *days.remarks))
     return (
         f"<!doctype html><html><head><meta charset='utf-8'><title>{escape(days.name)}</title><style>{style}</style></head>"
-        f"<body><h1>{escape(days.name)}</h1><p>{escape(heading_of(days))}</p><table>{rows}</table>{notes}</body></html>"
+        f"<body><h1>{escape(days.name)}</h1><p>{escape(days_heading(days))}</p><table>{rows}</table>{notes}</body></html>"
     )
 
 

@@ -50,7 +50,7 @@ def checks_due(meters: Iterable[Meter], now: datetime) -> list[Due]:
     return found
 
 
-def in_order(*lists: Sequence[Due]) -> list[Due]:
+def soonest_first(*lists: Sequence[Due]) -> list[Due]:
     """All of them, the soonest first."""
     return sorted((one for found in lists for one in found), key=lambda one: one.at)
 

@@ -21,7 +21,7 @@ from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import KitError
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.past_outlooks import past_of
-from ubrant.runs.kits.worth_measuring import WorthMeasuring, about
+from ubrant.runs.kits.worth_measuring import WorthMeasuring, half_width_told
 
 KEPT_AS = "would_tell"
 _LOOKED_AT = 40
@@ -47,9 +47,9 @@ class PromisedTest:
             "{title} of {unit} was to make ± {before} into ± {promised}: it is ± {came}.",
             title=title_of(self.method),
             unit=self.unit,
-            before=about(self.before_s),
-            promised=about(self.promised_s),
-            came=about(self.came_s),
+            before=half_width_told(self.before_s),
+            promised=half_width_told(self.promised_s),
+            came=half_width_told(self.came_s),
         )
 
 

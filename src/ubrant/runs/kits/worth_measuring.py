@@ -26,7 +26,7 @@ from ubrant.core.outlook.doubts import (
     SOURCES,
     STANDBY,
     WAYS,
-    Doubt,
+    KitDoubt,
     Learning,
     TestInThought,
     best_pair,
@@ -107,8 +107,8 @@ class NextTest:
             "{title}, {unit}: ± {before} would become ± {after}",
             title=self.title,
             unit=self.unit,
-            before=about(self.gain.before),
-            after=about(self.gain.after),
+            before=half_width_told(self.gain.before),
+            after=half_width_told(self.gain.after),
         )
 
 
@@ -137,7 +137,7 @@ class WorthMeasuring:
         return said + ([self.pair] if self.pair and not self.no_need else [])
 
 
-def about(seconds: float) -> str:
+def half_width_told(seconds: float) -> str:
     """A half-width as people say it: ``7 h``, ``1 h 25 min``, ``12 min``."""
     step = 3600 if seconds >= 10 * 3600 else 300 if seconds >= 3600 else 60 if seconds >= 600 else 30 if seconds >= 120 else 1
     return show_duration(round(seconds / step) * step)
@@ -200,8 +200,8 @@ def _mostly(learning: Learning) -> str:
     return say(
         "Most of the doubt is {what}: without it ± {after} instead of ± {before}.",
         what=say(_NAMED[first.field], name=first.name),
-        after=about(gain.after),
-        before=about(gain.before),
+        after=half_width_told(gain.after),
+        before=half_width_told(gain.before),
     )
 
 
@@ -209,7 +209,7 @@ _Made = Callable[[Narrowed], NextTest]
 
 
 def _candidates(
-    kit: Kit, doubts: Sequence[Doubt], by_name: dict[str, Unit], meters: Sequence[Meter]
+    kit: Kit, doubts: Sequence[KitDoubt], by_name: dict[str, Unit], meters: Sequence[Meter]
 ) -> Iterable[tuple[TestInThought, _Made]]:
     """Every test of every piece that would read something of it that is in doubt."""
     for piece in dict.fromkeys((_kind_of(d), d.place) for d in doubts):
@@ -227,7 +227,7 @@ def _maker(entry: MethodEntry, how: Answering, name: str, shelved: bool, own: st
     return lambda gain: NextTest(entry, how, name, shelved, gain, own)
 
 
-def _kind_of(doubt: Doubt) -> str:
+def _kind_of(doubt: KitDoubt) -> str:
     return next(name for name, fields in (("source", SOURCES), ("way", WAYS), ("load", LOADS), ("input", INPUTS)) if doubt.field in fields)
 
 
@@ -244,7 +244,7 @@ def _answering(unit: Unit | None, kind: str) -> list[tuple[MethodEntry, Answerin
     ]
 
 
-def _reach(doubt: Doubt, how: Answering, meters: Sequence[Meter]) -> float:
+def _reach(doubt: KitDoubt, how: Answering, meters: Sequence[Meter]) -> float:
     """With how much of its value a test says it by the best of one's own meters, 95 %."""
     off = math.hypot(*(_best(quantity, meters) for quantity in how.reads), 0.0)
     value = abs(doubt.spread.value)
@@ -311,8 +311,8 @@ def _pair(learning: Learning, candidates: dict[str, tuple[TestInThought, _Made]]
         unit_a=a.unit,
         b=b.title,
         unit_b=b.unit,
-        before=about(gain.before),
-        after=about(gain.after),
+        before=half_width_told(gain.before),
+        after=half_width_told(gain.after),
     )
 
 

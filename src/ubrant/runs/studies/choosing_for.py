@@ -18,7 +18,7 @@ from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import label_of
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.wording import say, words
-from ubrant.core.worth.narrowing import Reading, choice_changes
+from ubrant.core.worth.narrowing import TestReading, choice_changes
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.enquiries import CAPACITY, GIVES
 from ubrant.methods.ratings import read_ratings
@@ -82,7 +82,7 @@ class RankedSource:
     apart: str = ""
     drawn_s: Array = field(default_factory=lambda: np.array([]), compare=False, repr=False)
     of: Unit | None = field(default=None, compare=False, repr=False)
-    holds: Reading | None = field(default=None, compare=False, repr=False)
+    holds: TestReading | None = field(default=None, compare=False, repr=False)
 
     def cells(self) -> tuple[str, ...]:
         """For a table: what is not known stands empty."""
@@ -242,7 +242,7 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Uncer
     more["drawn_s"] = looked.drawn_s
     more["of"] = unit
     if len(looked.drawn_s) == _DRAWS and not source.capacity.is_sure:
-        more["holds"] = Reading(draws(kit, _DRAWS, seed).capacity[0], _TOLD_TO / COVERAGE * source.capacity.value)
+        more["holds"] = TestReading(draws(kit, _DRAWS, seed).capacity[0], _TOLD_TO / COVERAGE * source.capacity.value)
     return RankedSource(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
 
 

@@ -20,7 +20,7 @@ _SNAP_S = 900.0
 _EDGE_S = 1800.0
 
 
-class BarsView(QWidget):
+class DaysBars(QWidget):
     """``dragged`` tells of a step that was put elsewhere."""
 
     dragged = pyqtSignal(str, float)

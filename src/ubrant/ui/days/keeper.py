@@ -17,12 +17,12 @@ from ubrant.runs.bench_days.living import (
     begun_visit,
     current_days,
     ended_step,
-    left_out,
     lived,
     plan_days,
     runs_since,
     shelf_of,
     stored_of,
+    without_test,
 )
 from ubrant.runs.bench_days.words import clock_of, next_told
 from ubrant.ui.common.workbench import Workbench
@@ -95,7 +95,7 @@ class DaysKeeper(QObject):
 
     def leave_out(self, test: str) -> None:
         """One test is planned no more."""
-        self._wish(lambda days: left_out(days, test, shelf_of(self._bench.logbook), self.clock()), self.tr("leave out a test"))
+        self._wish(lambda days: without_test(days, test, shelf_of(self._bench.logbook), self.clock()), self.tr("leave out a test"))
 
     def late(self, visit: Visit, seconds: float) -> None:
         """One comes so much later: the rest moves."""

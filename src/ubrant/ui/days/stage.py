@@ -20,8 +20,8 @@ from ubrant.runs.bench_days.living import Days, asked_again
 from ubrant.runs.bench_days.words import (
     clock_of,
     days_calendar,
+    days_heading,
     days_page,
-    heading_of,
     if_late_told,
     late_told,
     next_told,
@@ -31,7 +31,7 @@ from ubrant.runs.bench_days.words import (
     window_told,
 )
 from ubrant.ui.common.workbench import Workbench
-from ubrant.ui.days.bars import BarsView
+from ubrant.ui.days.bars import DaysBars
 from ubrant.ui.days.keeper import DaysKeeper
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
@@ -60,7 +60,7 @@ class DaysStage(QWidget):
         self.bars_button = button(self.tr("Bars"), partial(self.show_as, 1))
         for one in (self.visits_button, self.bars_button):
             one.setCheckable(True)
-        self.visits, self.bars = QWidget(), BarsView()
+        self.visits, self.bars = QWidget(), DaysBars()
         self._visit_rows = QGridLayout(self.visits)
         self.pages = QStackedWidget()
         self.next, self.waits = label("", "heading"), label("", "quiet")
@@ -292,7 +292,7 @@ class DaysStage(QWidget):
         if days is None:
             self._show_nothing()
             return
-        self.told.setText(" · ".join(filter(None, (heading_of(days), under_way(days)))))
+        self.told.setText(" · ".join(filter(None, (days_heading(days), under_way(days)))))
         self._show_visits(keeper.visits())
         self.bars.show_days(days, keeper.clock().timestamp())
         visit = keeper.next()

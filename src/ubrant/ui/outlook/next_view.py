@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.runs.kits.worth_measuring import NextTest, WorthMeasuring, about
+from ubrant.runs.kits.worth_measuring import NextTest, WorthMeasuring, half_width_told
 from ubrant.ui.widgets.forms import button, clear, label
 
 
@@ -48,7 +48,9 @@ class NextView(QWidget):
         self._rows.addWidget(line)
 
     def _told(self, test: NextTest) -> str:
-        narrower = self.tr("± {before} → ± {after}").format(before=about(test.gain.before), after=about(test.gain.after))
+        narrower = self.tr("± {before} → ± {after}").format(
+            before=half_width_told(test.gain.before), after=half_width_told(test.gain.after)
+        )
         change = test.gain.changes
         otherwise = (
             self.tr("in {n} of 100 cases it would change whether that is enough").format(n=max(round(100 * change), 1)) if change else ""

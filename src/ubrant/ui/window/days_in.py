@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
-from ubrant.runs.kept.due_list import Due, checks_due, in_order
+from ubrant.runs.kept.due_list import Due, checks_due, soonest_first
 from ubrant.ui.common.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -62,7 +62,7 @@ class DaysInWindow(QObject):
         now = self.clock()
         visits = [v for v in self.keeper.visits() if not v.done] if self._bench.logbook.bench_days() else []
         coming = [Due(datetime.fromtimestamp(v.at).astimezone(), visit_told(v), self.tr("days at the bench")) for v in visits]
-        return in_order(self._window.reminders.pending(), coming, checks_due(self._bench.logbook.meters(), now))
+        return soonest_first(self._window.reminders.pending(), coming, checks_due(self._bench.logbook.meters(), now))
 
     def show_due(self) -> None:
         """All of it in one list."""
