@@ -168,6 +168,10 @@ def test_two_normals_make_the_textbook_posterior():
     assert found.before == pytest.approx(k * math.hypot(3, 1.5), rel=0.04)
     assert found.after == pytest.approx(k * math.hypot(0.4, 1.5), rel=0.05)
     assert found.changes == pytest.approx(0.5, abs=0.1)
+    low = narrowed(
+        20 + a + b, TestReading(a, 0.4), wanted=15.0, confidence=0.5
+    )  # a result 5 below the middle, of a spread of 3, would turn it
+    assert low.changes == pytest.approx(0.5 * math.erfc(5 / 3.03 / math.sqrt(2)), abs=0.07)
 
 
 def test_what_it_would_read_no_better_than_is_known_tells_nothing():

@@ -222,7 +222,7 @@ def test_nothing_moves_while_everything_is_as_planned():
 
 def made_run(logbook, unit: Unit, started: datetime):
     body = falling(every_s=60.0)
-    told = LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, temperature_c=20.0)
+    told = LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, full=True, temperature_c=20.0)
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a, started=started.astimezone(UTC))
     return keep(logbook, under_options(from_log(log), told), unit)
 
@@ -247,6 +247,17 @@ def test_a_run_fills_the_plan_and_a_window_that_was_shut_forgets_nothing(logbook
     visit = next_visit(found.visits())
     assert visit is not None
     assert [d.step.kind for d in visit.deeds] == ["refill"]
+
+
+def test_only_a_run_that_came_to_its_end_says_how_long_it_takes(logbook):
+    pack = logbook.keep_unit(replace(PACK, id=0))
+    made_run(logbook, pack, datetime(2026, 8, 2, 9, 0).astimezone())
+    whole = shelf_of(logbook).lasted_s(pack, "discharge")
+    assert whole is not None
+    body = falling(every_s=60.0)
+    short = LogFile("pack.csv", body.time_s[:40], body.voltage_v[:40], body.current_a[:40], started=datetime(2026, 8, 3, 9, 0, tzinfo=UTC))
+    keep(logbook, under_options(from_log(short), LogOptions(said={"cutoff": "11 V"}, unit=pack)), pack)
+    assert shelf_of(logbook).lasted_s(pack, "discharge") == whole
 
 
 def test_it_comes_back_as_it_was_kept(logbook):

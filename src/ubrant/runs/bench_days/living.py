@@ -18,7 +18,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredDays
 from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, parse_days
 from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests
-from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.accounts import account_of, summary_of
 
 _LOOKED_AT, _BEFORE_S = 40, 1800.0
 _VERSION = 1
@@ -70,11 +70,17 @@ def shelf_of(logbook: Logbook) -> Shelf:
 
     def lasted(unit: Any, method: str) -> float | None:
         for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id):
-            if run.method == method and run.state != "running" and (took := _took(logbook, run)):
+            if run.method == method and run.state == "done" and _came_to_its_end(logbook, run) and (took := _took(logbook, run)):
                 return took
         return None
 
     return Shelf(logbook.units(), logbook.meters(), lasted)
+
+
+def _came_to_its_end(logbook: Logbook, run: Run) -> bool:
+    """What was stopped half way does not say how long it takes."""
+    summary = summary_of(logbook, run)
+    return summary is not None and (summary.energy is None or summary.energy[2])
 
 
 def _took(logbook: Logbook, run: Run) -> float | None:

@@ -207,7 +207,7 @@ class DaysStage(QWidget):
             title = next((say(e.title) for e in suiting(unit) if e.key == test.method), test.method) if unit is not None else test.method
             line = label(f"{test.unit}: {title}")
             line.setWordWrap(True)
-            takes = plain_field(self.tr("How long {name} takes").format(name=test.unit), test.takes, self.tr("how long"))
+            takes = plain_field(self.tr("How long {name} takes").format(name=test.unit), test.takes, self.tr("5 h"))
             takes.setFixedWidth(74)
             takes.editingFinished.connect(partial(self._say, number, "takes", takes))
             away = button("×", partial(self._drop, number), "link")
@@ -268,8 +268,9 @@ class DaysStage(QWidget):
     def show_as(self, place: int) -> None:
         """0 for visits, 1 for bars."""
         self.pages.setCurrentIndex(place)
-        self.visits_button.setChecked(place == 0)
-        self.bars_button.setChecked(place == 1)
+        for number, one in enumerate((self.visits_button, self.bars_button)):
+            one.setChecked(number == place)
+            one.setFont(font(NORMAL, bold=number == place))
 
     def show_days(self) -> None:
         """As it stands now."""

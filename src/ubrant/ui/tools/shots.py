@@ -152,13 +152,13 @@ def shot_compare(window: MainWindow, shot: Callable[[str, int], None]) -> None:
 
 def shot_days(window: MainWindow, settle: Callable[[int], None], path: Path) -> Path:
     """A weekend at the bench, on Saturday morning."""
-    window.days_in.clock = lambda: datetime(2026, 11, 6, 18, 0).astimezone()
+    window.days_in.clock = lambda: datetime(2027, 1, 8, 18, 0).astimezone()
     window.show_days()
     days = window.days
     days.fill(
         DaysPart(
             name="Before the showing",
-            begins="2026-11-06 18:00",
+            begins="2027-01-08 18:00",
             out=["Sat 9:00 to 12:30"],
             loads=["Electronic load"],
             chargers=["Lead-acid charger"],
@@ -176,7 +176,7 @@ def shot_days(window: MainWindow, settle: Callable[[int], None], path: Path) -> 
     first = days.keeper.next()
     assert first is not None
     days.keeper.done(first)
-    window.days_in.clock = lambda: datetime(2026, 11, 7, 8, 36).astimezone()
+    window.days_in.clock = lambda: datetime(2027, 1, 9, 8, 36).astimezone()
     days.keeper.look()
     days.show_as(1)
     settle(6500)  # until what was told has gone
