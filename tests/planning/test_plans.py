@@ -11,7 +11,7 @@ import pytest
 from tests.planning.random_benches import HOUR, broken, random_bench
 from ubrant.core.planning.check import troubles_of
 from ubrant.core.planning.schedule import moved_by_hand, planned, replanned
-from ubrant.core.planning.steps import BY_ITSELF, TEST, BenchDays, BenchStep, Placed, Span, joined_spans, spans_left
+from ubrant.core.planning.steps import BY_ITSELF, TEST, BenchDays, BenchPlan, BenchStep, Placed, Span, joined_spans, spans_left
 from ubrant.core.planning.visits import ANY_TIME, if_late, lateness, moved_ends, next_visit, visits_of
 
 MANY = [pytest.param(k, marks=() if k < 12 else pytest.mark.slow) for k in range(200)]
@@ -148,6 +148,47 @@ def test_what_is_dragged_where_it_cannot_be_says_why(moved, why):
     assert plan is not None
     found = troubles_of(days, moved_by_hand(days, plan, "b", moved * HOUR))
     assert found.get("b", "") == why
+
+
+def test_the_reasons_that_a_moved_step_cannot_be():
+    """Each of the others: order, the socket, a unit at two things, hours in which nobody is there."""
+    steps = (
+        step("a", 4, unit="u", watts=900.0),
+        step("b", 2, unit="u", after=("a",)),
+        step("c", 3, watts=900.0),
+        step("d", 1, alone=False),
+        step("e", 1, begins_s=300.0, ends="by hand", ends_s=300.0),
+    )
+    days = bench(*steps, here=((0, 12), (20, 40)), socket=1500.0)
+    at = {"a": 0.0, "b": 4.0, "c": 4.0, "d": 8.0, "e": 9.0}
+    plan = BenchPlan({s.key: Placed(s.key, at[s.key] * HOUR, at[s.key] * HOUR + s.seconds) for s in steps})
+    assert troubles_of(days, plan) == {}
+
+    def moved(key: str, hours: float) -> str:
+        return troubles_of(days, moved_by_hand(days, plan, key, hours * HOUR)).get(key, "")
+
+    assert moved("b", 3.0) == "a of u has not ended by then."
+    assert moved("b", 3.999) == "a of u has not ended by then."
+    assert moved("c", 2.0) == "The socket would give 1800 W, and 1500 W is what it may."
+    assert moved("c", 4.1) == ""
+    assert moved("d", 11.5) == "It may not run while nobody is there."
+    assert moved("e", 11.5) == "Nobody is there to stop it, and it does not stop itself."
+    assert moved("e", 15.0) == "Nobody is there to begin it."
+
+
+def test_a_visit_is_as_late_as_the_more_pressing_of_its_deeds():
+    """Two are to be refilled at one visit, one within two hours of its end, the other within ten."""
+    steps = (
+        step("a", 1, unit="u"),
+        step("b", 1, unit="v"),
+        step("ra", 1, unit="u", begins_s=300.0, after=("a",), soon_s=2 * HOUR),
+        step("rb", 1, unit="v", begins_s=300.0, after=("b",), soon_s=10 * HOUR),
+    )
+    days = bench(*steps, here=((0, 60),))
+    plan = BenchPlan({key: Placed(key, at * HOUR, (at + 1) * HOUR) for key, at in (("a", 0), ("b", 0), ("ra", 1), ("rb", 1.1))})
+    visit = next(v for v in visits_of(days, plan, how_late=False) if v.deeds[0].step.key == "ra")
+    assert [d.step.key for d in visit.deeds] == ["ra", "rb"]
+    assert lateness(days, plan, visit) == 2 * HOUR
 
 
 def test_spans_are_joined_and_taken_out():

@@ -15,6 +15,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.planning.steps import BY_HAND, PlanError
 from ubrant.core.planning.visits import BEGIN, next_visit
+from ubrant.core.record.head import label_of
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredDays
 from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, nights, parse_days, read_days, seconds_of
@@ -31,7 +32,7 @@ from ubrant.runs.bench_days.living import (
     stored_of,
     without_test,
 )
-from ubrant.runs.bench_days.picked import Shelf
+from ubrant.runs.bench_days.picked import Shelf, fits
 from ubrant.runs.bench_days.words import days_calendar, days_json, days_page, if_late_told, lines_of_days, under_way, window_told
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 
@@ -137,6 +138,27 @@ def test_a_bank_charges_on_its_own_and_goes_off_by_itself():
     assert any("is a guess" in text for text in found.remarks)
 
 
+@pytest.mark.parametrize(
+    ("label", "is_right"),
+    [
+        ("230 V to 14.6 V, 10 A", True),
+        ("230 V to 14.2 V, 10 A", True),
+        ("230 V to 14.8 V, 10 A", False),
+        ("230 V to 29.2 V, 5 A", False),
+        ("230 V to 12.6 V, 5 A", False),
+        ("230 V to 14.6 V, 10 A lead-acid", False),
+        ("230 V to 14.6 V, 10 A AGM and LiFePO4", True),
+        ("some charger", False),
+    ],
+)
+def test_a_charger_fits_by_its_end_volts_and_by_what_it_says_it_is_for(label, is_right):
+    """Iron phosphate is charged to 3.55 to 3.66 V a cell (common practice, no source): 14.2 to 14.64 V for four."""
+    of = label_of(PACK)
+    assert of is not None
+    assert of.kind_of_cell is not None
+    assert fits(Unit("X", "charger", label), of, of.kind_of_cell) is is_right
+
+
 # what is refused
 
 
@@ -222,7 +244,9 @@ def test_nothing_moves_while_everything_is_as_planned():
 
 def made_run(logbook, unit: Unit, started: datetime):
     body = falling(every_s=60.0)
-    told = LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, full=True, temperature_c=20.0)
+    told = LogOptions(
+        said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, full=True, temperature_c=20.0
+    )
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a, started=started.astimezone(UTC))
     return keep(logbook, under_options(from_log(log), told), unit)
 

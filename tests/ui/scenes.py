@@ -138,6 +138,25 @@ def outlook(window: MainWindow) -> Scene:
         yield f" {place}", window
 
 
+def days(window: MainWindow) -> Scene:
+    window.show_days()
+    yield " empty", window
+    page = window.days
+    for name, method in (("Dome pack A", "discharge"), ("Ticket bank", "output"), ("Hut inverter", "idle")):
+        page.add_test(name, method)
+    page.fields["begins"].setText("2027-01-08 18:00")
+    page.fields["chargers"].setText("iron phosphate charger")
+    page.fields["loads"].setText("lamp board")
+    page.plan()
+    assert window.days_in.keeper.days is not None, page.trouble.text()
+    for place, name in enumerate(("visits", "bars")):
+        page.show_as(place)
+        yield f" {name}", window
+    page.fields["asleep"].setText("at night")
+    page.plan()
+    yield " wrong", window
+
+
 def every_dialog(window: MainWindow) -> Scene:
     for dialog in dialogs(window, Path(tempfile.mkdtemp()), "Bench meter"):
         dialog.show()
@@ -151,5 +170,6 @@ SCENES: dict[str, Callable[[MainWindow], Scene]] = {
     "Run": run,
     "Findings": findings,
     "Outlook": outlook,
+    "Days": days,
     "Dialog": every_dialog,
 }

@@ -81,7 +81,7 @@ class DaysStage(QWidget):
         self.fields = {
             "begins": plain_field(self.tr("Begins"), hint=self.tr("Fri 18:00")),
             "asleep": plain_field(self.tr("Asleep"), "23:00 to 07:30", self.tr("23:00 to 07:30")),
-            "out": plain_field(self.tr("Out"), hint=self.tr("Sat 9:00 to 12:00; Sun 14:00 to 16:00")),
+            "out": plain_field(self.tr("Out"), hint=self.tr("Sat 9:00 to 12:00")),
             "due": plain_field(self.tr("All done by"), hint=self.tr("Sun 20:00")),
             "loads": plain_field(self.tr("Loads"), hint=self.tr("lamp board")),
             "chargers": plain_field(self.tr("Chargers"), hint=self.tr("lead-acid charger")),
