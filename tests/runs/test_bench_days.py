@@ -308,6 +308,41 @@ def test_what_was_kept_and_cannot_be_read_says_so():
         days_of(StoredDays("Weekend", "", days_toml(asked(discharge())), '{"placed": {"test 1 test": {"start": 1}}}'), shelf())
 
 
+def test_planned_anew_with_one_test_more_what_has_begun_stays():
+    days = plan(discharge(takes="5 h"))
+    days = begun_visit(days, days.visits()[0], NOW + timedelta(minutes=30))
+    begun = days.plan.placed["test 1 fill"]
+    later = NOW + timedelta(hours=2)
+    part = days.part.model_copy(update={"test": [discharge("Block", takes="4 h"), *days.part.test]})
+    again = plan_days(part, shelf(), later, days)
+    assert again.plan.placed["test 2 fill"] == replace(begun, key="test 2 fill")
+    assert again.plan.placed["test 1 fill"].start >= later.timestamp()
+    assert again.plan.placed["test 2 rest"].start >= begun.end
+
+
+def test_what_begins_has_not_passed():
+    with pytest.raises(PlanError, match="has passed: say when it begins"):
+        plan_days(asked(discharge()), shelf(), NOW + timedelta(days=2))
+
+
+def test_two_tests_of_one_battery_charge_it_between_once():
+    found = plan(discharge(takes="5 h"), discharge(takes="2 h"))
+    assert [s.kind for s in found.bench.steps] == ["fill", "rest", "test", "refill", "rest", "test", "refill"]
+    placed = found.plan.placed
+    assert placed["test 2 rest"].start >= placed["test 1 refill"].end
+    assert placed["test 2 test"].start >= placed["test 2 rest"].end
+
+
+def test_a_unit_that_has_left_the_shelf_is_said_and_nothing_is_lost(logbook):
+    pack = logbook.keep_unit(replace(PACK, id=0))
+    logbook.keep_unit(replace(LITHIUM, id=0))
+    logbook.keep_meter(LOAD)
+    logbook.keep_bench_days(stored_of(plan_days(asked(discharge(takes="5 h")), shelf_of(logbook), NOW), NOW))
+    logbook.remove_unit(pack.id)
+    with pytest.raises(PlanError, match="There is no “Pack A” on the shelf"):
+        current_days(logbook, NOW)
+
+
 # in words
 
 

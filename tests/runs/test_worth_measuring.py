@@ -55,6 +55,9 @@ def test_a_better_meter_promises_more():
     assert rough is not None
     assert fine is not None
     assert rough.tests[0].gain.after > 1.2 * fine.tests[0].gain.after
+    both = worth(LABEL + FRIDGE, meters=(Meter("Clamp", "2 % + 0.1 V", "8 % + 0.1 A"), METER))
+    assert both is not None
+    assert both.tests[0].gain.after == fine.tests[0].gain.after  # the better of one's own counts
 
 
 def test_without_a_meter_it_says_so():

@@ -5,9 +5,8 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterable, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from ubrant.core.planning.schedule import planned, replanned
@@ -91,8 +90,12 @@ def _took(logbook: Logbook, run: Run) -> float | None:
     return account.span[1] if account.span is not None and account.span[1] > 0 else None
 
 
-def plan_days(part: DaysPart, shelf: Shelf, now: datetime, number: int = 0) -> Days:
+def plan_days(part: DaysPart, shelf: Shelf, now: datetime, before: Days | None = None) -> Days:
     """The plan that is asked for.
+
+    Parameters
+    ----------
+    before : the plan whose place it takes: what of it has begun stays as it is
 
     Raises
     ------
@@ -101,13 +104,31 @@ def plan_days(part: DaysPart, shelf: Shelf, now: datetime, number: int = 0) -> D
     """
     begins = moment_said(part.begins, now, say("Begins")) if part.begins.strip() else now
     picked = picked_tests(part, shelf, begins)
-    bench = bench_of(part, picked, begins)
-    plan = planned(bench)
+    fixed = _still_begun(before, picked) if before is not None else []
+    if begins < now - timedelta(seconds=_BEFORE_S) and not fixed:
+        raise PlanError(say("{moment} has passed: say when it begins, like “Sat 18:00”.", moment=f"{begins:%-d %b, %H:%M}"))
+    bench = replace(bench_of(part, picked, begins), begins=max(begins, now).timestamp())
+    plan = planned(bench, fixed)
     if plan is None:
         raise PlanError(_no_hours(bench, picked))
     gives = _gives(bench, picked, plan) if plan.late else ()
     kept = part.model_copy(update={"begins": begins.strftime("%Y-%m-%d %H:%M")})
-    return Days(kept, tuple(picked), bench, plan, begins, gives, number)
+    return Days(kept, tuple(picked), bench, plan, begins, gives, before.id if before is not None else 0)
+
+
+def _still_begun(before: Days, picked: Sequence[Picked]) -> list[Placed]:
+    """What has begun of tests that are asked for again, under the names they have now."""
+    left, found = list(before.picked), []
+    for one in picked:
+        old = next((o for o in left if (o.unit.id, o.entry.key) == (one.unit.id, one.entry.key)), None)
+        if old is None:
+            continue
+        left.remove(old)
+        for step in one.steps:
+            placed = before.plan.placed.get(f"{old.key}{step.key.removeprefix(one.key)}")
+            if placed is not None and placed.begun:
+                found.append(replace(placed, key=step.key))
+    return found
 
 
 def _no_hours(bench: BenchDays, picked: Sequence[Picked]) -> str:
@@ -304,13 +325,18 @@ def days_of(stored: StoredDays, shelf: Shelf) -> Days:
 
 
 def current_days(logbook: Logbook, now: datetime) -> Days | None:
-    """The newest plan of a logbook as it stands now; None where there is none that can be gone on with."""
-    for stored in logbook.bench_days():
-        with suppress(PlanError):
-            days = days_of(stored, shelf_of(logbook))
-            return lived(days, runs_since(logbook, days), now)
+    """The newest plan of a logbook as it stands now; None where nothing is planned.
+
+    Raises
+    ------
+    PlanError
+        It cannot be gone on with; says why.
+    """
+    stored = next(iter(logbook.bench_days()), None)
+    if stored is None:
         return None
-    return None
+    days = days_of(stored, shelf_of(logbook))
+    return lived(days, runs_since(logbook, days), now)
 
 
 def asked_again(part: DaysPart, *, add: TestPart | None = None, drop: int | None = None) -> DaysPart:

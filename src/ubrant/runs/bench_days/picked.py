@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from ubrant.core.equipment.meter import Meter
@@ -97,7 +97,20 @@ def picked_tests(part: DaysPart, shelf: Shelf, now: datetime) -> list[Picked]:
     """
     if not part.test:
         raise PlanError(say("There is no test to plan yet: pick one."))
-    return [_picked(number, test, part, shelf, now) for number, test in enumerate(part.test, start=1)]
+    found: list[Picked] = []
+    for number, test in enumerate(part.test, start=1):
+        one = _picked(number, test, part, shelf, now)
+        charged = next(
+            (s.key for earlier in reversed(found) if earlier.unit.id == one.unit.id for s in earlier.steps if s.kind == REFILL), ""
+        )
+        found.append(_after_charging(one, charged) if charged else one)
+    return found
+
+
+def _after_charging(one: Picked, charged: str) -> Picked:
+    """What the plan has charged already for another test of the same unit is not charged a second time: it rests from then."""
+    steps = tuple(replace(s, after=(charged,)) if s.kind == REST else s for s in one.steps if s.kind != FILL)
+    return replace(one, steps=steps)
 
 
 def bench_of(part: DaysPart, picked: Sequence[Picked], begins: datetime) -> BenchDays:

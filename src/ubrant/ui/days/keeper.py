@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from ubrant.core.planning.steps import BenchPlan, PlanError
 from ubrant.core.planning.visits import Visit, if_late, next_visit
 from ubrant.logbook.file import LogbookError
-from ubrant.runs.bench_days.asked import DaysPart
+from ubrant.runs.bench_days.asked import DaysPart, parse_days
 from ubrant.runs.bench_days.living import (
     Days,
     begun_visit,
@@ -42,6 +42,7 @@ class DaysKeeper(QObject):
         self.clock = clock or (lambda: datetime.now().astimezone())
         self.days: Days | None = None
         self.why_not = ""
+        self.asked = DaysPart()
         self._told: set[str] = set()
         self._beat = QTimer(self)
         self._beat.setInterval(_BEAT_MS)
@@ -58,12 +59,21 @@ class DaysKeeper(QObject):
             self.why_not = ""
         except PlanError as error:
             self.days, self.why_not = None, str(error)
+        self.asked = self.days.part if self.days is not None else self._asked_before()
         if self.days is not None:
             self._beat.start()
         else:
             self._beat.stop()
         self._tell_due()
         self.changed.emit()
+
+    def _asked_before(self) -> DaysPart:
+        """What a plan that cannot be gone on with asked for: nothing of it is lost."""
+        stored = next(iter(self._bench.logbook.bench_days()), None)
+        try:
+            return parse_days(stored.told, stored.name) if stored is not None else DaysPart()
+        except PlanError:
+            return DaysPart()
 
     def visits(self) -> list[Visit]:
         return self.days.visits() if self.days is not None else []
@@ -77,7 +87,7 @@ class DaysKeeper(QObject):
     def make(self, part: DaysPart) -> bool:
         """Plan it anew; false where it cannot be."""
         try:
-            days = plan_days(part, shelf_of(self._bench.logbook), self.clock(), self.days.id if self.days is not None else 0)
+            days = plan_days(part, shelf_of(self._bench.logbook), self.clock(), self.days)
         except PlanError as error:
             self.why_not = str(error)
             self.changed.emit()

@@ -248,9 +248,8 @@ class DaysStage(QWidget):
 
     def _take_over(self) -> None:
         """What is planned stands in the form."""
-        days = self.keeper.days
-        if days is not None:
-            self.fill(days.part)
+        if self.keeper.asked.test:
+            self.fill(self.keeper.asked)
 
     def fill(self, part: DaysPart) -> None:
         """What is asked for stands in the form."""
