@@ -14,7 +14,7 @@ from tests.making import falling
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.planning.steps import BY_HAND, PlanError
-from ubrant.core.planning.visits import BEGIN, next_visit
+from ubrant.core.planning.visits import BEGIN, if_late, next_visit
 from ubrant.core.record.head import label_of
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredDays
@@ -237,6 +237,15 @@ def test_a_pack_that_fails_is_left_out_and_the_others_go_on():
     assert {one.unit.name for one in after.picked} == {"Block"}
 
 
+def test_a_window_that_was_shut_for_two_months_goes_on_from_today():
+    days = plan(discharge(takes="5 h"))
+    days = begun_visit(days, days.visits()[0], NOW + timedelta(minutes=30))
+    now = NOW + timedelta(days=61)
+    after = lived(days, (), now)
+    assert after.plan.placed["test 1 rest"].ended
+    assert now.timestamp() <= after.plan.placed["test 1 test"].start <= now.timestamp() + 86_400
+
+
 def test_nothing_moves_while_everything_is_as_planned():
     days = plan(discharge(takes="5 h"))
     assert lived(days, (), NOW).plan.placed == days.plan.placed
@@ -372,6 +381,18 @@ def test_what_comes_of_being_late_is_said():
     assert if_late_told(days, visit, 1800.0).startswith("If you come 30 min late: ")
     assert "past what is due" in if_late_told(days, visit, 5 * 3600.0)
     assert window_told(days, visit).startswith("what it waits for ends between ") or window_told(days, visit) == ""
+
+
+def test_being_late_puts_nothing_into_the_past():
+    days = plan(discharge(takes="5 h"), discharge("Block", takes="4 h"))
+    days = begun_visit(days, days.visits()[0], NOW + timedelta(minutes=30))
+    now = NOW + timedelta(days=2)
+    days = lived(days, (), now)
+    visit = next_visit(days.visits())
+    assert visit is not None
+    later = if_late(days.bench, days.plan, visit, 3600.0)
+    assert later is not None
+    assert all(one.start >= now.timestamp() for one in later.placed.values() if not one.begun)
 
 
 # as people write it

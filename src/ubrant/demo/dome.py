@@ -26,6 +26,7 @@ from ubrant.demo.by_hand import read_them
 from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out, on_shelf
 from ubrant.demo.others import begin_others
 from ubrant.demo.outlooks import keep_outlooks
+from ubrant.demo.weekend import keep_weekend
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -256,6 +257,7 @@ def make_runs(path: Path, tell: Callable[[int, str], None]) -> None:
         done.finish(done.run)
         _tell(logbook, done.run.id, names, tell)
     keep_outlooks(logbook)
+    keep_weekend(logbook)
     logbook.close()
 
 

@@ -205,16 +205,17 @@ def out_of(texts: list[str], begins: datetime) -> list[Span]:
     return [span for span, _ in found]
 
 
-def hours_here(part: DaysPart, begins: datetime) -> tuple[Span, ...]:
-    """When the person is there and awake, from the beginning on.
+def hours_here(part: DaysPart, begins: datetime, now: datetime | None = None) -> tuple[Span, ...]:
+    """When the person is there and awake, from the beginning on for two weeks past ``now``.
 
     Raises
     ------
     PlanError
         Hours that cannot be read, or none left.
     """
-    whole = [Span(begins.timestamp(), _at(begins, USUAL_DAYS, 23, 59).timestamp())]
-    here = spans_left(joined_spans(whole), [*nights(part.asleep, begins), *out_of(part.out, begins)])
+    days = USUAL_DAYS + (max((now - begins).days, 0) if now is not None else 0)
+    whole = [Span(begins.timestamp(), _at(begins, days, 23, 59).timestamp())]
+    here = spans_left(joined_spans(whole), [*nights(part.asleep, begins, days), *out_of(part.out, begins)])
     if not here:
         raise PlanError(say("Nobody is ever there: say when you are."))
     return here

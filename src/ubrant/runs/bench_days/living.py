@@ -15,7 +15,7 @@ from ubrant.core.planning.visits import BEGIN, STOP, Visit, visits_of
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredDays
-from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, parse_days
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, hours_here, moment_said, parse_days
 from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests
 from ubrant.runs.kept.accounts import account_of, summary_of
 
@@ -209,6 +209,8 @@ def lived(days: Days, runs: Iterable[tuple[Run, float | None]], now: datetime) -
     runs : that were made since, with how long each took; None for one that goes on
     """
     moment, placed = now.timestamp(), dict(days.plan.placed)
+    here = hours_here(days.part, days.begins, now)
+    days = replace(days, bench=replace(days.bench, here=here, begins=max(days.begins.timestamp(), moment)))
     for run, took in runs:
         key = _step_of(days, run, placed)
         if key is None:

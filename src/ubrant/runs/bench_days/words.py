@@ -16,13 +16,21 @@ from ubrant.core.wording import say
 from ubrant.runs.bench_days.living import Days
 
 SCHEMA = 1
+_WEEK_S = 6 * 86_400.0
 
 
-def clock_of(moment: float, beside: float | None = None) -> str:
-    """``Sat 13:05``; without its day where that of ``beside`` is the same."""
+def clock_of(moment: float, beside: float | None = None, *, dated: bool = False) -> str:
+    """``Sat 13:05``, or ``Sat 5 Dec 13:05``; without its day where that of ``beside`` is the same."""
     at = datetime.fromtimestamp(moment).astimezone()
-    same = beside is not None and datetime.fromtimestamp(beside).astimezone().date() == at.date()
-    return f"{at:%H:%M}" if same else f"{say(at.strftime('%a'))} {at:%H:%M}"
+    if beside is not None and datetime.fromtimestamp(beside).astimezone().date() == at.date():
+        return f"{at:%H:%M}"
+    day = say(at.strftime("%a"))
+    return f"{day} {at:%-d} {say(at.strftime('%b'))} {at:%H:%M}" if dated else f"{day} {at:%H:%M}"
+
+
+def is_long(days: Days) -> bool:
+    """Whether a plan is longer than a week: then its days have their dates."""
+    return days.plan.ends - days.plan.begins > _WEEK_S
 
 
 def deed_told(deed: Deed) -> str:
@@ -66,8 +74,8 @@ def days_heading(days: Days) -> str:
     return say(
         "{n} tests · {a} to {b} · you are needed {k} times, {m} in all",
         n=len(days.picked),
-        a=clock_of(days.plan.begins),
-        b=clock_of(days.plan.ends),
+        a=clock_of(days.plan.begins, dated=is_long(days)),
+        b=clock_of(days.plan.ends, dated=is_long(days)),
         k=len(visits),
         m=show_duration(60 * minutes),
     )
@@ -142,7 +150,7 @@ def rules_told(days: Days) -> str:
 
 def lines_of_days(days: Days) -> list[str]:
     """The plan as text."""
-    visits = [f"{clock_of(visit.at):>10}  {visit_told(visit)}  ({late_told(visit)})" for visit in days.visits()]
+    visits = [f"{clock_of(visit.at, dated=is_long(days)):>10}  {visit_told(visit)}  ({late_told(visit)})" for visit in days.visits()]
     return [days_heading(days), *visits, *days.gives, rules_told(days), *days.remarks]
 
 
@@ -188,7 +196,7 @@ def days_json(days: Days) -> dict[str, Any]:
 def days_page(days: Days) -> str:
     """A page of HTML: the visits, large enough to read at the bench."""
     rows = "".join(
-        f"<tr><td>{escape(clock_of(visit.at))}</td><td>{escape(visit_told(visit))}</td><td>{escape(late_told(visit))}</td><td class='box'></td></tr>"
+        f"<tr><td>{escape(clock_of(visit.at, dated=is_long(days)))}</td><td>{escape(visit_told(visit))}</td><td>{escape(late_told(visit))}</td><td class='box'></td></tr>"
         for visit in days.visits()
     )
     style = (

@@ -118,7 +118,7 @@ class DaysBars(QWidget):
             until = span.start if span is not None else end
             if until > edge:
                 left, right = self.place_of(max(edge, start)), self.place_of(min(until, end))
-                if right > left and edge >= self.days.bench.begins - 1:
+                if right > left and edge >= self.days.begins.timestamp() - 1:
                     painter.fillRect(QRectF(left, _TOP, right - left, bottom - _TOP), color("faint"))
             if span is None or span.end >= end:
                 break

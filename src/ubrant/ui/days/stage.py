@@ -23,6 +23,7 @@ from ubrant.runs.bench_days.words import (
     days_heading,
     days_page,
     if_late_told,
+    is_long,
     late_told,
     next_told,
     rules_told,
@@ -333,7 +334,9 @@ class DaysStage(QWidget):
         before: float | None = None
         for place, visit in enumerate(visits):
             bold = now is not None and visit.at == now.at and not visit.done
-            when = label(clock_of(visit.at, before), "quiet" if visit.done else "")
+            when = label(
+                clock_of(visit.at, before, dated=self.keeper.days is not None and is_long(self.keeper.days)), "quiet" if visit.done else ""
+            )
             what = label(visit_told(visit), "quiet" if visit.done else "")
             what.setWordWrap(True)
             for one in (when, what) if bold else ():

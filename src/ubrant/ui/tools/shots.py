@@ -15,13 +15,11 @@ from PyQt6.QtCore import QEventLoop, Qt, QTimer
 
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
-from ubrant.core.planning.steps import BY_ITSELF
 from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.demo.outlooks import SHOWINGS
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.bench_days.asked import DaysPart, TestPart
 from ubrant.runs.making.simulated import battery_scenario
 from ubrant.runs.typed.typed_session import TypedSession
 from ubrant.ui.common.method_form import TYPED
@@ -58,13 +56,13 @@ def take(folder: Path) -> list[Path]:
             window.grab().save(str(path))
             taken.append(path)
 
+        taken.append(shot_days(window, settle, folder / "days.png"))
         shot_discharge(window, settle, shot)
         shot_typed(window, settle, shot)
         shot_anything(window, settle, shot)
         shot_sweep(window, settle, shot)
         shot_outlook(window, settle, shot)
         shot_compare(window, shot)
-        taken.append(shot_days(window, settle, folder / "days.png"))
         shot_findings_by_hand(window, shot)
         taken.append(shot_import(window, Path(spare), settle, folder / "import.png"))
         window.close()
@@ -151,34 +149,11 @@ def shot_compare(window: MainWindow, shot: Callable[[str, int], None]) -> None:
 
 
 def shot_days(window: MainWindow, settle: Callable[[int], None], path: Path) -> Path:
-    """A weekend at the bench, on Saturday morning."""
-    window.days_in.clock = lambda: datetime(2027, 1, 8, 18, 0).astimezone()
+    """A weekend at the bench, on Sunday afternoon."""
+    window.days_in.clock = lambda: datetime(2026, 11, 8, 15, 30).astimezone()
+    window.bench.days_changed.emit()
     window.show_days()
-    days = window.days
-    days.fill(
-        DaysPart(
-            name="Before the showing",
-            begins="2027-01-08 18:00",
-            out=["Sat 9:00 to 12:30"],
-            loads=["Electronic load"],
-            chargers=["Lead-acid charger"],
-            socket="1500 W",
-            test=[
-                TestPart(unit="Dome pack A", method="discharge", charge="6 h", ends=BY_ITSELF),
-                TestPart(unit="Dome pack B", method="discharge", charge="6 h", ends=BY_ITSELF),
-                TestPart(unit="Hall block", method="discharge", takes="10 h", charge="7 h", charger="Lead-acid charger", ends=BY_ITSELF),
-                TestPart(unit="Ticket bank", method="output", takes="9 h", charge="5 h"),
-                TestPart(unit="Projector", method="plug-day"),
-            ],
-        )
-    )
-    days.plan()
-    first = days.keeper.next()
-    assert first is not None
-    days.keeper.done(first)
-    window.days_in.clock = lambda: datetime(2027, 1, 9, 8, 36).astimezone()
-    days.keeper.look()
-    days.show_as(1)
+    window.days.show_as(1)
     settle(6500)  # until what was told has gone
     window.grab().save(str(path))
     return path
