@@ -159,6 +159,29 @@ def test_a_charger_fits_by_its_end_volts_and_by_what_it_says_it_is_for(label, is
     assert fits(Unit("X", "charger", label), of, of.kind_of_cell) is is_right
 
 
+def test_where_a_person_takes_the_load_off_one_may_not_be_late():
+    found = plan(discharge(takes="5 h"), on=shelf(meters=()), loads=["lamp board"])
+    visit = next(v for v in found.visits() if any(d.what == "stop" for d in v.deeds))
+    assert visit.late_s == 0.0
+    assert any("take the load off Pack A at its cut-off" in line and "not late" in line for line in lines_of_days(found))
+
+
+def test_a_starter_battery_is_warned_of():
+    van = Unit("Tow van battery", "battery", "12 V 70 Ah lead-acid", id=9)
+    assert any("starter battery" in text for text in plan(discharge("Tow van battery", takes="5 h"), on=shelf(van, LEAD)).remarks)
+
+
+@pytest.mark.parametrize(("unit", "method", "seconds"), [("Hut 300", "idle", 300.0), ("Hut 300", "steps", 1800.0)])
+def test_a_test_by_eye_lasts_as_long_as_it_says(unit, method, seconds):
+    found = plan(TestPart(unit=unit, method=method))
+    assert found.bench.steps[0].seconds == seconds
+
+
+def test_a_test_of_weeks_says_that_this_is_only_what_there_is_to_do_now():
+    found = plan(TestPart(unit="Pack A", method="standing"))
+    assert any("some weeks apart" in text for text in found.remarks)
+
+
 # what is refused
 
 

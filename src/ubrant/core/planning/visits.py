@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.planning.schedule import replanned
-from ubrant.core.planning.steps import BY_ITSELF, BenchDays, BenchPlan, BenchStep, Placed
+from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, BenchDays, BenchPlan, BenchStep, Placed
 
 BEGIN, STOP, CLEAR = "begin", "stop", "clear"
 _TOGETHER_S = 600.0
@@ -91,8 +91,10 @@ def if_late(days: BenchDays, plan: BenchPlan, visit: Visit, seconds: float) -> B
 
 def lateness(days: BenchDays, plan: BenchPlan, visit: Visit) -> float:
     """How late one may be to a visit: nothing comes past what is due, or too long after what it has to follow soon."""
+    if any(deed.what == STOP and deed.step.ends == BY_HAND for deed in visit.deeds):
+        return 0.0  # nothing else takes its load off
     if not any(deed.what == BEGIN for deed in visit.deeds):
-        return ANY_TIME if all(deed.step.ends != "by hand" for deed in visit.deeds) else 0.0
+        return ANY_TIME
     soon = [
         deed.step.soon_s - (deed.at - plan.placed[before].end)
         for deed in visit.deeds

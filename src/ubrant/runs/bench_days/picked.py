@@ -32,6 +32,7 @@ _CLIP_ON_S, _TO_LOAD_S, _TO_CHARGER_S, _READ_S = 240.0, 360.0, 240.0, 120.0
 """Minutes at the bench: on the charger; resting volts typed, on the load; off the load and on the charger; a display read. Common practice, no source."""
 _DAY_S, _BY_EYE_MOST_S = 86_400.0, 4 * 3600.0
 _OF_MAINS = 0.85
+_STARTS = re.compile(r"starter|car battery|van battery|engine battery|\bcranking\b", re.I)
 _HARMED = re.compile(r"\b(swollen|swelling|bulg\w+|puffed|damaged|dented|leak\w*|punctured|smells|burnt)\b", re.I)
 
 
@@ -156,37 +157,42 @@ def _picked(number: int, test: TestPart, part: DaysPart, shelf: Shelf, now: date
         return _emptied(number, test, unit, entry, part, shelf, takes, due)
     if _counts_a_day(entry):
         return _day(number, unit, entry, shelf, takes or _DAY_S, due)
-    minutes = max((how.minutes for how in entry.answers), default=10)
-    seconds = takes or 60.0 * minutes
+    return _by_eye(number, unit, entry, takes, due)
+
+
+def _by_eye(number: int, unit: Unit, entry: MethodEntry, takes: float | None, due: float) -> Picked:
+    """A test that takes the person for as long as it lasts; one that is given many hours goes on until it is read."""
+    key = test_key(number)
+    known = max((how.minutes * 60.0 for how in entry.answers), default=600.0)
+    lasts = max((_bench_s(how.hours) for how in entry.answers), default=0.0)
+    seconds = takes or max(known, lasts)
+    remarks = tuple(
+        say(
+            "{name}: {title} takes {hours}; what is planned is what there is to do now.",
+            name=unit.name,
+            title=say(entry.title),
+            hours=say(how.hours),
+        )
+        for how in entry.answers[:1]
+        if how.hours and not _bench_s(how.hours) and not takes
+    )
     if seconds > _BY_EYE_MOST_S:
         step = BenchStep(
-            f"{test_key(number)} test",
-            test_key(number),
-            unit.name,
-            TEST,
-            say(entry.title),
-            seconds,
-            0.1 * seconds,
-            (),
-            0.0,
-            _READ_S,
-            _READ_S,
-            WHEN_SEEN,
+            f"{key} test", key, unit.name, TEST, say(entry.title), seconds, 0.1 * seconds, (), 0.0, _READ_S, _READ_S, WHEN_SEEN, due=due
         )
     else:
         step = BenchStep(
-            f"{test_key(number)} test",
-            test_key(number),
-            unit.name,
-            TEST,
-            say(entry.title),
-            seconds,
-            0.3 * seconds,
-            begins_s=seconds,
-            alone=False,
-            due=due,
+            f"{key} test", key, unit.name, TEST, say(entry.title), seconds, 0.3 * seconds, begins_s=seconds, alone=False, due=due
         )
-    return Picked(number, unit, entry, (step,))
+    return Picked(number, unit, entry, (step,), remarks)
+
+
+def _bench_s(hours: str) -> float:
+    """Of ``1 h``, ``half an hour``; 0 for what is said in other words."""
+    if hours == "half an hour":
+        return 1800.0
+    found = re.fullmatch(r"(\d+) h", hours)
+    return 3600.0 * float(found[1]) if found else 0.0
 
 
 def _counts_a_day(entry: MethodEntry) -> bool:
@@ -248,6 +254,8 @@ def _emptied(
             )
     if ends == BY_HAND:
         remarks.append(say("{name}: nothing switches its load off by itself, so it is only planned while you are there.", name=unit.name))
+    if _STARTS.search(f"{unit.name} {unit.label_text} {unit.note}"):
+        remarks.append(say("A starter battery is not for deep discharge: some tens of deep cycles kill it."))
     rest_s = kind.rest_hours * 3600 if kind is not None else _REST_WITHOUT_CHART_S
     steps: list[BenchStep] = []
     after: tuple[str, ...] = ()

@@ -9,7 +9,7 @@ from typing import Any
 
 from icalendar import Alarm, Calendar, Event
 
-from ubrant.core.planning.steps import FILL, REFILL, TEST
+from ubrant.core.planning.steps import BY_HAND, FILL, REFILL, TEST
 from ubrant.core.planning.visits import BEGIN, CLEAR, Deed, Visit, if_late, moved_ends
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
@@ -38,6 +38,8 @@ def deed_told(deed: Deed) -> str:
     step, tools = deed.step, ", ".join(deed.tools)
     if deed.what == CLEAR:
         return say("all off and put away")
+    if deed.what != BEGIN and step.ends == BY_HAND:
+        return say("take the load off {unit} at its cut-off, and read it", unit=step.unit)
     if deed.what != BEGIN:
         return say("read {unit}, and take it off", unit=step.unit)
     tools = tools or (say("its own charger") if step.kind in {FILL, REFILL} else "")
@@ -71,9 +73,10 @@ def days_heading(days: Days) -> str:
     """``five tests · Fri 18:00 to Sun 23:00 · you are needed 11 times, 48 min in all``."""
     visits = days.visits()
     minutes = round(sum(visit.seconds for visit in visits) / 60)
+    head = say("one test") if len(days.picked) == 1 else say("{n} tests", n=len(days.picked))
     return say(
-        "{n} tests · {a} to {b} · you are needed {k} times, {m} in all",
-        n=len(days.picked),
+        "{head} · {a} to {b} · you are needed {k} times, {m} in all",
+        head=head,
         a=clock_of(days.plan.begins, dated=is_long(days)),
         b=clock_of(days.plan.ends, dated=is_long(days)),
         k=len(visits),
