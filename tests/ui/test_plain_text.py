@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 
 import pytest
@@ -26,6 +26,7 @@ from ubrant.logbook.records import Photo
 from ubrant.report.document import write_report
 from ubrant.runs.coming_in.arriving import Arrival
 from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.due_list import Due
 from ubrant.ui.common.photos import PhotoDialog
 from ubrant.ui.common.where_it_stops_dialog import WhereItStopsDialog
 from ubrant.ui.compare.choose_dialog import ChooseDialog
@@ -43,6 +44,7 @@ from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog, HoursDialog
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
+from ubrant.ui.window.due_dialog import DueDialog
 from ubrant.ui.window.guide import AboutDialog, GuideDialog
 from ubrant.ui.window.keys import KeysDialog
 from ubrant.ui.window.settings_dialog import SettingsDialog
@@ -147,6 +149,9 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         TapsDialog(window.bench, path, window),
         CommandsDialog(commands, window),
         MetersDialog({name: meter}, [meter], window),
+        DueDialog(
+            lambda: [Due(datetime.now().astimezone(), name, name, "k")], window.reminders, lambda: datetime.now().astimezone(), window
+        ),
         KnownDialog(window.bench.logbook, run, window.bench.logbook.kept(run).record(), window),
     ]
 
@@ -163,6 +168,24 @@ def test_every_dialog_shows_it_as_it_is(window, tmp_path, name):
         assert dialog.windowTitle() == visible(dialog.windowTitle())
         assert "\n" not in dialog.windowTitle()
         dialog.close()
+
+
+@pytest.mark.parametrize("name", [NASTY, "x\n" * 60], ids=["markup", "lines"])
+def test_days_at_the_bench_show_it_as_it_is(window, name):
+    window.bench.logbook.keep_meter(Meter(name, "1 %", "1 %", details=MeterDetails(role="load")))
+    window.bench.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4"))
+    window.bench.keep_unit(Unit(f"{name} charger", "charger", "230 V to 14.6 V, 10 A"))
+    window.show_days()
+    page = window.days
+    page.add_test(name, "discharge")
+    page.fields["begins"].setText("23:59")
+    page.plan()
+    assert window.days_in.keeper.days is not None, page.trouble.text()
+    for place in (0, 1):
+        page.show_as(place)
+        QApplication.processEvents()
+        window.grab()
+        assert_plain(texts(window))
 
 
 def every_kind(kind: type) -> set[type]:

@@ -57,7 +57,7 @@ class Shelf:
         PlanError
             There is none.
         """
-        found = next((u for u in self.units if u.name.lower() == name.strip().lower()), None)
+        found = next((u for u in self.units if u.name.strip().lower() == name.strip().lower()), None)
         if found is None:
             raise PlanError(say("There is no “{name}” on the shelf: put it there with its label first.", name=name))
         return found
@@ -365,7 +365,7 @@ def _fills_in(label: Label, amps: float) -> float:
 
 
 def _charger_figures(name: str, shelf: Shelf) -> tuple[float | None, float]:
-    unit = next((u for u in shelf.units if u.name.lower() == name.strip().lower()), None)
+    unit = next((u for u in shelf.units if u.name.strip().lower() == name.strip().lower()), None)
     return (amps_of_label(unit), _at_socket(unit)) if unit is not None else (None, 0.0)
 
 

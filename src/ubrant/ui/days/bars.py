@@ -13,6 +13,7 @@ from ubrant.core.planning.schedule import moved_by_hand
 from ubrant.core.planning.steps import REST, TEST, BenchPlan, Placed
 from ubrant.core.wording import say
 from ubrant.runs.bench_days.living import Days
+from ubrant.ui.widgets.text import in_a_line, set_tip
 from ubrant.ui.widgets.theme import SMALL, color, font
 
 _LEFT, _RIGHT, _TOP, _ROW, _BAR = 128.0, 14.0, 26.0, 40.0, 26.0
@@ -98,7 +99,7 @@ class DaysBars(QWidget):
             painter.drawLine(QPointF(0, top), QPointF(self.width(), top))
             painter.setPen(color("ink"))
             room = QRectF(4, top, _LEFT - 10, _ROW)
-            text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+            text = painter.fontMetrics().elidedText(in_a_line(name), Qt.TextElideMode.ElideRight, int(room.width()))
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
             if is_tool:
                 self._taken(painter, name, top)
@@ -165,7 +166,7 @@ class DaysBars(QWidget):
         painter.setPen(color("ink"))
         inside = bar.adjusted(6, 0, -4, 0)
         if inside.width() > 24:
-            text = painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, int(inside.width()))
+            text = painter.fontMetrics().elidedText(in_a_line(told), Qt.TextElideMode.ElideRight, int(inside.width()))
             painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
     # dragging
@@ -184,7 +185,7 @@ class DaysBars(QWidget):
             return
         if self._held is None:
             over = next((k for k, one in self._shown.placed.items() if self.bar_of(k).contains(event.position())), "")
-            self.setToolTip(self._told(over) if over else "")
+            set_tip(self, self._told(over) if over else "")
             return
         key, grabbed, start = self._held
         moved = start + round((self.moment_at(event.position().x()) - grabbed) / _SNAP_S) * _SNAP_S

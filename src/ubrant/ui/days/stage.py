@@ -38,6 +38,7 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.settings import folder
+from ubrant.ui.widgets.text import in_a_line, in_a_menu
 from ubrant.ui.widgets.theme import NORMAL, font
 from ubrant.writing import write_whole
 
@@ -174,7 +175,7 @@ class DaysStage(QWidget):
         self.unit_box.clear()
         for unit in self._bench.logbook.units():
             if suiting(unit):
-                self.unit_box.addItem(unit.name, unit.id)
+                self.unit_box.addItem(in_a_line(unit.name), unit.id)
         self.unit_box.setCurrentIndex(max(self.unit_box.findData(chosen), 0) if self.unit_box.count() else -1)
         self.unit_box.blockSignals(False)
         self._offer_methods()
@@ -194,7 +195,7 @@ class DaysStage(QWidget):
         self._show_tests()
 
     def _add(self) -> None:
-        self.add_test(self.unit_box.currentText(), str(self.method_box.currentData()))
+        self.add_test(self._bench.logbook.unit(int(self.unit_box.currentData())).name, str(self.method_box.currentData()))
 
     def _drop(self, number: int) -> None:
         self._part = asked_again(self._part, drop=number)
@@ -405,7 +406,7 @@ class DaysStage(QWidget):
         menu, days = QMenu(self), self.keeper.days
         for one in days.picked if days is not None else ():
             if any(not days.plan.placed[s.key].begun for s in one.steps) if days is not None else False:
-                text = self.tr("{name}: it failed, or there is no time").format(name=one.unit.name)
+                text = self.tr("{name}: it failed, or there is no time").format(name=in_a_menu(one.unit.name))
                 if (action := menu.addAction(text)) is not None:
                     action.triggered.connect(partial(self.keeper.leave_out, one.key))
         return menu
