@@ -12,15 +12,18 @@ from tests.making import falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import look
+from ubrant.core.worth.narrowing import half_width_told
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredOutlook
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
+from ubrant.runs.kept.answer_sheet import row_told, sheet_of_unit
+from ubrant.runs.kept.promised import promises_of
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import parse_kit
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.next_tests import next_in
-from ubrant.runs.kits.promised_tests import promises_kept, promises_of, score_told, what_came
-from ubrant.runs.kits.worth_measuring import half_width_told, worth_measuring
+from ubrant.runs.kits.promised_tests import promises_kept, score_told, what_came
+from ubrant.runs.kits.worth_measuring import worth_measuring
 
 LABEL = '[source]\nname = "Pack"\nlabel = "50 Ah 12.8 V LiFePO4"\n'
 FRIDGE = '[[load]]\nname = "fridge"\npower = "36..40 W"\n'
@@ -167,3 +170,32 @@ def test_what_was_promised_is_held_against_what_came(logbook):
 def test_a_promise_that_cannot_be_read_is_none():
     kept = StoredOutlook("Evening", None, "2026-08-01T10:00:00+00:00", {"kit": "", "would_tell": "[{"}, "")
     assert promises_of(kept) == []
+
+
+def test_on_the_sheet_of_answers_what_an_outlook_waits_for_goes_up(logbook):
+    pack = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    now = datetime.now().astimezone()
+
+    def rows():
+        return sheet_of_unit(logbook, pack, lambda _: None, now)
+
+    plain = [row.enquiry.key for row in rows()]
+    promise = json.dumps([{"unit": "pack", "method": "audit", "before_s": 21_600.0, "after_s": 14_100.0}])
+    kept = StoredOutlook("Evening", None, "2026-08-01T10:00:00+00:00", {"kit": "", "would_tell": promise}, "")
+    logbook.keep_outlook(kept)
+    found = rows()
+    open_rows = [row for row in found if not row.is_known and row.enquiry.rank > 0]
+    assert open_rows[0].enquiry.key == "drawn"
+    assert plain.index("drawn") > 2
+    assert "“Evening”: ± 6 h would become ± 3 h 55 min" in row_told(open_rows[0], [METER])
+    assert [row.enquiry.key for row in found if row.enquiry.rank == 0] == ["full"]  # how full it is stays first
+
+
+def test_what_was_measured_since_waits_for_nothing(logbook):
+    pack = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    promise = json.dumps([{"unit": "Pack", "method": "discharge", "before_s": 21_600.0, "after_s": 14_100.0}])
+    logbook.keep_outlook(StoredOutlook("Evening", None, "2026-08-01T10:00:00+00:00", {"kit": "", "would_tell": promise}, ""))
+    body = falling()
+    log = LogFile("p.csv", body.time_s, body.voltage_v, body.current_a, started=datetime(2026, 8, 2, 9, 0, tzinfo=UTC))
+    keep(logbook, under_options(from_log(log), LogOptions(said={"cutoff": "11 V"}, unit=pack)), pack)
+    assert all(row.tells is None for row in sheet_of_unit(logbook, pack, lambda _: None, datetime.now().astimezone()))

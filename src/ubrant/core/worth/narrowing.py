@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.quantities.readings import Array
 
 LOOKS = 15
@@ -20,6 +21,12 @@ _NEAR = 0.25
 """Of a spread: draws that lie so near a result speak for it, as a standard deviation."""
 BAND = (5.0, 95.0)
 _FEWEST = 30
+
+
+def half_width_told(seconds: float) -> str:
+    """A half-width as people say it: ``7 h``, ``1 h 25 min``, ``12 min``."""
+    step = 3600 if seconds >= 10 * 3600 else 300 if seconds >= 3600 else 60 if seconds >= 600 else 30 if seconds >= 120 else 1
+    return show_duration(round(seconds / step) * step)
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,7 @@ from ubrant.methods.enquiries import AGEING, CAPACITY, MY_THINGS, Answering, Enq
 from ubrant.methods.registry import MethodEntry, suiting
 from ubrant.runs.kept.ageing_told import ageing_told, is_whole_capacity
 from ubrant.runs.kept.naming import is_about_its_unit
+from ubrant.runs.kept.promised import PromisedTest, promises_of
 
 SHOWN_FIRST, _MOST_RUNS = 6, 1000
 _DOUBTFUL = {"cannot tell", "not like for like"}
@@ -44,6 +45,7 @@ class AnswerRow:
     ways : the tests that would answer it, the shortest first; none where it is foretold and no test's
     foretold : by which outlook, and when that was made
     rehearsed : the answer is of a rehearsal, and nothing was measured
+    tells : of an open one, which test of it would tell most of an outlook that was kept
     """
 
     enquiry: Enquiry
@@ -53,6 +55,7 @@ class AnswerRow:
     ways: tuple[WayToKnow, ...]
     foretold: tuple[str, str] = ("", "")
     rehearsed: bool = False
+    tells: PromisedTest | None = None
 
     @property
     def is_known(self) -> bool:
@@ -66,7 +69,8 @@ class AnswerRow:
 def answer_sheet(
     unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None], now: datetime, outlooks: Iterable[StoredOutlook] = ()
 ) -> list[AnswerRow]:
-    """What people ask of such a thing: how full it is first, then answered with doubt, then answered, then open; in each what is asked most.
+    """What people ask of such a thing: how full it is first, then answered with doubt, then answered, then open, those first that an outlook
+    waits for; in each what is asked most.
 
     Parameters
     ----------
@@ -75,7 +79,8 @@ def answer_sheet(
     now : an answer that is older than it lasts is none
     outlooks : those kept, the newest first
     """
-    runs = list(runs)
+    runs, outlooks = list(runs), list(outlooks)
+    would_tell = _would_tell(unit, runs, outlooks)
     ways: dict[str, list[WayToKnow]] = {}
     asked: dict[str, Enquiry] = {}
     for entry in suiting(unit):
@@ -98,7 +103,8 @@ def answer_sheet(
         if key in answered:
             rows.append(AnswerRow(enquiry, *answered[key], shortest, rehearsed=is_rehearsed(answered[key][1], unit)))
         else:
-            rows.append(AnswerRow(enquiry, "", None, "", shortest))
+            tells = next((would_tell[way.entry.key] for way in shortest if way.entry.key in would_tell), None)
+            rows.append(AnswerRow(enquiry, "", None, "", shortest, tells=tells))
     if unit.kind in AGEING.kinds and CAPACITY.key in ways:
         capacities = [
             (run, found) for run in runs if not is_rehearsed(run, unit) and (found := summary(run)) is not None and is_whole_capacity(found)
@@ -111,7 +117,20 @@ def answer_sheet(
         )
     if unit.kind in MY_THINGS.kinds:
         rows.append(_foretold(unit, outlooks))
-    return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+    return sorted(
+        rows,
+        key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.tells is None, row.enquiry.rank, row.enquiry.key),
+    )
+
+
+def _would_tell(unit: Unit, runs: Sequence[Run], outlooks: Sequence[StoredOutlook]) -> dict[str, PromisedTest]:
+    """By method, what a test of this unit was said to tell of the newest outlook that rests on it; not what was made since."""
+    for kept in outlooks:
+        found = [one for one in promises_of(kept) if one.unit.lower() == unit.name.lower()]
+        if found:
+            since = {run.method for run in runs if datetime.fromisoformat(run.started) >= datetime.fromisoformat(kept.made)}
+            return {one.method: one for one in found if one.method not in since}
+    return {}
 
 
 def sheet_of_unit(logbook: Logbook, unit: Unit, summary: Callable[[Run], Summary | None], now: datetime) -> list[AnswerRow]:
@@ -137,7 +156,8 @@ def detail_of(row: AnswerRow, meters: Sequence[Meter] | None) -> str:
     if not row.ways:
         name, made = row.foretold
         return _joined(name, day_of(made)) if made else say("2 min of yours · from its label, or from what was measured of it")
-    return _joined(row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters) if meters is not None else "")
+    tells = row.tells.ahead() if row.tells is not None else ""
+    return _joined(tells, row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters) if meters is not None else "")
 
 
 def _joined(*parts: str) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
@@ -16,41 +15,15 @@ from ubrant.core.wording import say
 from ubrant.core.worth.narrowing import half_width
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import StoredOutlook
-from ubrant.methods.registry import title_of
+from ubrant.runs.kept.promised import KEPT_AS, PromisedTest, promises_of
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import KitError
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.past_outlooks import past_of
-from ubrant.runs.kits.worth_measuring import WorthMeasuring, half_width_told
+from ubrant.runs.kits.worth_measuring import WorthMeasuring
 
-KEPT_AS = "would_tell"
 _LOOKED_AT = 40
 _FAIR = (0.6, 1.6)
-
-
-@dataclass(frozen=True)
-class PromisedTest:
-    """What a test was to do, half-widths in seconds; ``came_s`` None while it was not made."""
-
-    outlook: str
-    unit: str
-    method: str
-    before_s: float
-    promised_s: float
-    came_s: float | None = None
-
-    def told(self) -> str:
-        """In a sentence; empty while it was not made."""
-        if self.came_s is None:
-            return ""
-        return say(
-            "{title} of {unit} was to make ± {before} into ± {promised}: it is ± {came}.",
-            title=title_of(self.method),
-            unit=self.unit,
-            before=half_width_told(self.before_s),
-            promised=half_width_told(self.promised_s),
-            came=half_width_told(self.came_s),
-        )
 
 
 def promises_kept(worth: WorthMeasuring | None) -> dict[str, str]:
@@ -63,17 +36,6 @@ def promises_kept(worth: WorthMeasuring | None) -> dict[str, str]:
         if test.shelved
     ]
     return {KEPT_AS: json.dumps(told, ensure_ascii=False)} if told else {}
-
-
-def promises_of(kept: StoredOutlook) -> list[PromisedTest]:
-    """Of one outlook, as they were made."""
-    try:
-        return [
-            PromisedTest(kept.name, str(one["unit"]), str(one["method"]), float(one["before_s"]), float(one["after_s"]))
-            for one in json.loads(kept.inputs.get(KEPT_AS, "[]"))
-        ]
-    except (ValueError, KeyError, TypeError):
-        return []
 
 
 def what_came(logbook: Logbook, outlooks: Iterable[StoredOutlook]) -> list[PromisedTest]:

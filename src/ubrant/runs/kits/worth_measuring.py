@@ -37,7 +37,7 @@ from ubrant.core.outlook.doubts import (
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show_duration
 from ubrant.core.wording import say, words
-from ubrant.core.worth.narrowing import Narrowed
+from ubrant.core.worth.narrowing import Narrowed, half_width_told
 from ubrant.methods.enquiries import Answering
 from ubrant.methods.registry import MethodEntry, entries
 from ubrant.runs.kept.answer_sheet import own_meters_for
@@ -135,12 +135,6 @@ class WorthMeasuring:
         said += [self.mostly] if self.mostly else []
         said += [_line(test) for test in self.tests if not self.no_need]
         return said + ([self.pair] if self.pair and not self.no_need else [])
-
-
-def half_width_told(seconds: float) -> str:
-    """A half-width as people say it: ``7 h``, ``1 h 25 min``, ``12 min``."""
-    step = 3600 if seconds >= 10 * 3600 else 300 if seconds >= 3600 else 60 if seconds >= 600 else 30 if seconds >= 120 else 1
-    return show_duration(round(seconds / step) * step)
 
 
 def _line(test: NextTest) -> str:

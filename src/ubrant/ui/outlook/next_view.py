@@ -7,7 +7,8 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.runs.kits.worth_measuring import NextTest, WorthMeasuring, half_width_told
+from ubrant.core.worth.narrowing import half_width_told
+from ubrant.runs.kits.worth_measuring import NextTest, WorthMeasuring
 from ubrant.ui.widgets.forms import button, clear, label
 
 
