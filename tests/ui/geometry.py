@@ -9,7 +9,7 @@ import os
 import re
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from pathlib import Path
 
 SIZES = ((1280, 800), (1920, 1080), (1024, 700))
@@ -90,12 +90,13 @@ def _name(widget) -> str:  # type: ignore[no-untyped-def]
     return f"{type(widget).__name__} “{shown[:60]}”"
 
 
-def looked_at(window) -> Iterator[tuple[str, object]]:  # type: ignore[no-untyped-def]
-    """Every stage and dialog in turn, filled as in use."""
+def looked_at(window, wanted: Collection[str]) -> Iterator[tuple[str, object]]:  # type: ignore[no-untyped-def]
+    """Every stage and dialog in turn, filled as in use; only these, where some are named."""
     from tests.ui.scenes import SCENES
 
     for name, scene in SCENES.items():
-        yield from ((f"{name}{part}", root) for part, root in scene(window))
+        if not wanted or name in wanted:
+            yield from ((f"{name}{part}", root) for part, root in scene(window))
 
 
 def main() -> int:
@@ -119,7 +120,7 @@ def main() -> int:
             QApplication.processEvents()
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
-    for name, root in looked_at(window):
+    for name, root in looked_at(window, sys.argv[1:]):
         is_first = name.split()[0] not in seen
         seen.add(name.split()[0])
         for wide, high in SIZES if root is window and is_first else SIZES[-1:]:
