@@ -63,6 +63,15 @@ def test_a_better_meter_promises_more():
     assert both.tests[0].gain.after == fine.tests[0].gain.after  # the better of one's own counts
 
 
+def test_an_efficiency_is_told_to_about_a_hundredth():
+    """T = E·η/P: one percent of η, 95 %, and half a percent of the meters', leave 1.1 % of T; 5 to 95 % is 0.82 of that."""
+    found = worth('[source]\nenergy = "640 Wh"\n[way]\nname = "inverter"\nefficiency = "78..94 %"\n[[load]]\npower = "50 W"\n')
+    assert found is not None
+    told = next(test for test in found.tests if test.how.enquiry.key == "lost")
+    lasts_s = 640 * 0.86 / 50 * 3600
+    assert told.gain.after == pytest.approx(0.0112 * 1.645 / 2 * lasts_s, rel=0.25)
+
+
 def test_without_a_meter_it_says_so():
     found = worth(LABEL + FRIDGE, meters=())
     assert found is not None
