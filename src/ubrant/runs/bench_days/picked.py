@@ -168,7 +168,7 @@ def _by_eye(number: int, unit: Unit, entry: MethodEntry, takes: float | None, du
     seconds = takes or max(known, lasts)
     remarks = tuple(
         say(
-            "{name}: {title} takes {hours}; what is planned is what there is to do now.",
+            "{name}, {title}: {hours}; what is planned is what there is to do now.",
             name=unit.name,
             title=say(entry.title),
             hours=say(how.hours),
