@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 import pytest
 
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.demo.dome import UNITS, make_demo
+from ubrant.demo.kit import METERS
+from ubrant.demo.weekend import keep_weekend
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.bench_days.living import current_days
+from ubrant.runs.bench_days.words import under_way
 from ubrant.runs.kept.accounts import account_of, summary_of
 
 
@@ -46,5 +52,22 @@ def test_every_kind_of_verdict_stands_on_the_shelf(tmp_path):
         "rated_capacity",
     } <= shown
     assert set(told) == {name for _, name in runs}
+    days = current_days(logbook, datetime(2026, 11, 8, 15, 30).astimezone())
+    assert days is not None
+    assert under_way(days) == "3 of 6 under way, 3 done"
     logbook.close()
     assert [p.name for p in tmp_path.iterdir()] == ["demo.ubrant"]
+
+
+def test_a_weekend_is_planned_by_what_lies_on_the_shelf(logbook):
+    """Without its runs nothing of it is done but what was clipped on."""
+    for meter in METERS:
+        logbook.keep_meter(meter)
+    for unit in UNITS:
+        logbook.keep_unit(unit)
+    keep_weekend(logbook)
+    days = current_days(logbook, datetime(2026, 11, 8, 15, 30).astimezone())
+    assert days is not None
+    assert under_way(days) == "3 of 6 under way, 0 done"
+    assert {key for key, one in days.plan.placed.items() if one.ended} == {"test 5 fill", "test 5 rest", "test 6 fill", "test 6 rest"}
+    assert days.gives == ()
