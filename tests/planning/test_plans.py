@@ -117,8 +117,13 @@ def test_lead_acid_is_emptied_when_it_can_be_refilled_in_time():
     days = bench(emptied, refill, here=((18, 23), (31, 47)))
     plan = planned(days)
     assert plan is not None
-    assert plan.placed["empties"].end + 2 * HOUR >= plan.placed["refill"].start
-    assert plan.placed["empties"].start >= 25 * HOUR or plan.placed["refill"].start < 23 * HOUR
+    assert plan.placed["empties"].start == 18 * HOUR  # ended at 22:00, and somebody is there until 23:00
+    assert plan.placed["refill"].start == 22 * HOUR
+    longer = replace(emptied, seconds=8 * HOUR)
+    late = planned(bench(longer, refill, here=((18, 23), (31, 47))))
+    assert late is not None
+    assert late.placed["empties"].start == 21 * HOUR  # ends at 05:00, and somebody is there at 07:00
+    assert late.placed["refill"].start <= late.placed["empties"].end + 2 * HOUR
 
 
 def test_how_late_one_may_be():

@@ -15,9 +15,9 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.planning.steps import BY_HAND, PlanError
 from ubrant.core.planning.visits import BEGIN, if_late, next_visit
-from ubrant.core.record.head import label_of
+from ubrant.core.record.head import SIMULATED, RunHeader, Setup, label_of
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.records import StoredDays
+from ubrant.logbook.records import StoredDays, new_run
 from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, nights, parse_days, read_days, seconds_of
 from ubrant.runs.bench_days.living import (
     Days,
@@ -25,6 +25,7 @@ from ubrant.runs.bench_days.living import (
     current_days,
     days_of,
     ended_step,
+    going_on,
     lived,
     plan_days,
     runs_since,
@@ -255,9 +256,16 @@ def test_a_charge_that_ended_early_lets_it_rest_from_then():
 
 def test_a_pack_that_fails_is_left_out_and_the_others_go_on():
     days = plan(discharge(takes="5 h"), discharge("Block", takes="4 h"))
-    after = without_test(days, "test 1", shelf(), NOW)
+    after = without_test(days, "test 1", NOW)
     assert {s.test for s in after.bench.steps} == {"test 2"}
     assert {one.unit.name for one in after.picked} == {"Block"}
+    again = days_of(stored_of(after, NOW), shelf(), NOW)
+    assert again.plan.placed == after.plan.placed
+    assert [test.left_out for test in again.part.test] == [True, False]
+    anew = plan_days(again.part, shelf(), NOW, again)
+    assert [test.unit for test in anew.part.test] == ["Block"]  # and comes back no more
+    with pytest.raises(PlanError, match="It is the only one"):
+        without_test(anew, "test 1", NOW)
 
 
 def test_a_window_that_was_shut_for_two_months_goes_on_from_today():
@@ -323,7 +331,7 @@ def test_it_comes_back_as_it_was_kept(logbook):
     days = plan_days(asked(discharge(takes="5 h"), name="Weekend"), shelf_of(logbook), NOW)
     kept = logbook.keep_bench_days(stored_of(days, NOW))
     assert kept.id
-    again = days_of(logbook.bench_days()[0], shelf_of(logbook))
+    again = days_of(logbook.bench_days()[0], shelf_of(logbook), NOW)
     assert again.plan.placed == days.plan.placed
     assert again.part == days.part
     assert again.id == kept.id
@@ -335,9 +343,9 @@ def test_it_comes_back_as_it_was_kept(logbook):
 
 def test_what_was_kept_and_cannot_be_read_says_so():
     with pytest.raises(PlanError, match="cannot be read any more"):
-        days_of(StoredDays("Weekend", "", days_toml(asked(discharge())), "{"), shelf())
+        days_of(StoredDays("Weekend", "", days_toml(asked(discharge())), "{"), shelf(), NOW)
     with pytest.raises(PlanError, match="cannot be read any more"):
-        days_of(StoredDays("Weekend", "", days_toml(asked(discharge())), '{"placed": {"test 1 test": {"start": 1}}}'), shelf())
+        days_of(StoredDays("Weekend", "", days_toml(asked(discharge())), '{"placed": {"test 1 test": {"start": 1}}}'), shelf(), NOW)
 
 
 def test_planned_anew_with_one_test_more_what_has_begun_stays():
@@ -363,6 +371,63 @@ def test_two_tests_of_one_battery_charge_it_between_once():
     placed = found.plan.placed
     assert placed["test 2 rest"].start >= placed["test 1 refill"].end
     assert placed["test 2 test"].start >= placed["test 2 rest"].end
+
+
+def test_a_pack_that_swells_meanwhile_is_left_out_and_the_others_go_on(logbook):
+    for unit in (PACK, BLOCK, LITHIUM, LEAD):
+        logbook.keep_unit(replace(unit, id=0))
+    logbook.keep_meter(LOAD)
+    days = plan_days(asked(discharge(takes="5 h"), discharge("Block", takes="4 h")), shelf_of(logbook), NOW)
+    logbook.keep_bench_days(stored_of(begun_visit(days, days.visits()[0], NOW + timedelta(minutes=30)), NOW))
+    pack = next(u for u in logbook.units() if u.name == "Pack A")
+    logbook.keep_unit(replace(pack, note="swollen since this morning"))
+    found = current_days(logbook, NOW + timedelta(hours=1))
+    assert found is not None
+    assert {one.unit.name for one in found.picked} == {"Block"}
+    assert "its note says “swollen”" in found.gives[0]
+
+
+def test_a_rehearsal_fills_no_plan(logbook):
+    pack = logbook.keep_unit(replace(PACK, id=0))
+    logbook.keep_unit(replace(LITHIUM, id=0))
+    logbook.keep_meter(LOAD)
+    days = plan_days(asked(discharge(takes="5 h")), shelf_of(logbook), NOW)
+    run = made_run(logbook, pack, NOW + timedelta(hours=1))
+    assert [one.id for one, _ in runs_since(logbook, days)] == [run.id]
+    origin = replace(run.head.origin, road=SIMULATED)
+    logbook.update_run(replace(run, told=replace(run.head, origin=origin)))
+    assert runs_since(logbook, days) == []
+
+
+def test_a_run_that_began_without_its_charge_leaves_nothing_to_charge_before(logbook):
+    """The pack was full, and somebody went straight to its test."""
+    days = plan(discharge(takes="5 h"))
+    run = new_run(RunHeader("discharge", Setup(PACK)), "typed", NOW + timedelta(hours=1))
+    after = lived(days, [(run, None)], NOW + timedelta(hours=2))
+    assert after.plan.placed["test 1 fill"].ended
+    assert after.plan.placed["test 1 rest"].ended
+    assert [d.step.kind for v in after.visits() if not v.done for d in v.deeds][:1] == ["refill"]
+    over = lived(after, [(run, 5 * 3600.0)], NOW + timedelta(hours=7))
+    assert over.plan.placed["test 1 test"].end == (NOW + timedelta(hours=6)).timestamp()
+
+
+def test_what_goes_on_its_charger_is_off_the_load():
+    """Nobody said that the test had ended: beginning what comes after it says so."""
+    days = plan(discharge(takes="5 h", full=True))
+    days = begun_visit(days, days.visits()[0], NOW + timedelta(minutes=30))
+    assert going_on(days) == ["test 1 test"]
+    visit = next_visit(days.visits())
+    assert visit is not None
+    after = begun_visit(days, visit, NOW + timedelta(hours=4))
+    assert after.plan.placed["test 1 test"].ended
+    assert after.plan.placed["test 1 test"].end == (NOW + timedelta(hours=4)).timestamp()
+    assert lived(after, (), NOW + timedelta(days=2)).is_over
+
+
+def test_a_visit_may_be_missed_by_a_quarter_of_an_hour_before_anything_moves():
+    days = plan(discharge(takes="5 h"))
+    assert lived(days, (), NOW + timedelta(minutes=44)).plan.placed == days.plan.placed
+    assert lived(days, (), NOW + timedelta(minutes=46)).plan.placed != days.plan.placed
 
 
 def test_a_unit_that_has_left_the_shelf_is_said_and_nothing_is_lost(logbook):
@@ -403,7 +468,18 @@ def test_what_comes_of_being_late_is_said():
     assert visit is not None
     assert if_late_told(days, visit, 1800.0).startswith("If you come 30 min late: ")
     assert "past what is due" in if_late_told(days, visit, 5 * 3600.0)
-    assert window_told(days, visit).startswith("what it waits for ends between ") or window_told(days, visit) == ""
+    assert window_told(days, visit) == ""  # a rest is as long as it is
+
+
+def test_between_when_what_a_visit_waits_for_may_end_is_said():
+    days = plan(discharge(takes="5 h", full=True))
+    visit = next(v for v in days.visits() if any(d.step.kind == "refill" for d in v.deeds))
+    test = days.plan.placed["test 1 test"]
+    low, high = (f"{datetime.fromtimestamp(test.end + sign * 0.25 * 5 * 3600).astimezone():%H:%M}" for sign in (-1, 1))
+    told = window_told(days, visit)
+    assert told.startswith("what it waits for ends between ")
+    assert low in told
+    assert high in told
 
 
 def test_being_late_puts_nothing_into_the_past():

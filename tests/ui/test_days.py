@@ -90,19 +90,39 @@ def test_done_begun_and_at_last_all_done(bench_window, days, qtbot):
     click(qtbot, days, "Begin the next one")
     assert bench_window.prepare.isVisible()
     assert bench_window.prepare.unit_box.currentText() == "Dome pack A"
-    for _ in range(6):
+    for _ in range(6):  # each time only what there is to do is done, half a day later
         bench_window.show_days()
         if days.next.text() == "All of it is done.":
             break
         bench_window.moment += timedelta(hours=13)
-        for key, one in list(days.keeper.days.plan.placed.items()):
-            if one.begun and not one.ended and key == "test 1 test":
-                days.keeper.ended(key)
+        days.keeper.look()
         click(qtbot, days, "Done")
     bench_window.moment += timedelta(hours=20)
     days.keeper.look()
     assert days.next.text() == "All of it is done."
     assert bench_window.days_in.status() == ""
+
+
+def test_a_charger_that_is_done_early_is_said(bench_window, days, qtbot):
+    planned(qtbot, days)
+    bench_window.moment = FRIDAY + timedelta(minutes=40)
+    click(qtbot, days, "Done")
+    bench_window.moment = FRIDAY + timedelta(hours=3)
+    (action,) = (a for a in days.menu_of_ends().actions() if a.text().startswith("Dome pack A"))
+    action.trigger()
+    assert days.keeper.days.plan.placed["test 1 rest"].start == bench_window.moment.timestamp()
+    assert days.menu_of_ends().actions() == []
+
+
+def test_what_somebody_is_writing_stays_while_time_goes_on(bench_window, days, qtbot):
+    planned(qtbot, days)
+    typed(qtbot, days.fields["out"], "Sun 9:00 to 1")
+    pick(qtbot, days, "Hall fridge", "A day by plug meter")
+    bench_window.moment = FRIDAY + timedelta(hours=2)
+    days.keeper.look()
+    click(qtbot, days, "Done")
+    assert days.fields["out"].text() == "Sun 9:00 to 1"
+    assert len(days.asked().test) == 3
 
 
 def test_being_late_is_foretold_and_then_so(days, qtbot):

@@ -53,6 +53,17 @@ def test_it_outlives_the_window_and_is_told_once_it_is_open_again(at_a_time):
     assert told.said == ["Dome pack A"]
 
 
+def test_it_is_told_once_and_stays_in_the_list_until_it_is_done(at_a_time):
+    made, told = reminders(at_a_time)
+    made.remind(60.0)
+    at_a_time.moment = NOW + timedelta(hours=1)
+    made.begin()
+    again, told_again = reminders(at_a_time)
+    again.begin()
+    assert (told.said, told_again.said) == (["Dome pack A"], [])
+    assert [one.what for one in again.pending()] == ["Dome pack A"]
+
+
 def test_of_another_logbook_nothing_is_told(at_a_time):
     reminders(at_a_time)[0].remind(60.0)
     at_a_time.moment = NOW + timedelta(hours=1)

@@ -1,5 +1,7 @@
 """Cautions, in plain words, for the step where each matters."""
 
+import re
+
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say, words
@@ -11,6 +13,16 @@ VENTILATE = words("Lead-acid gives off hydrogen while charging: air the room.")
 OWN_CUTOFF = words("The load has its own cut-off set and read back before it comes on: if the computer stops, the load must stop.")
 WARM = words("Terminals getting warm mean a poor joint or a thin lead. Too hot to touch: stop.")
 RECHARGE = words("Recharge soon: a battery left empty ages.")
+
+
+_STARTS_ENGINES = re.compile(r"starter|car battery|van battery|engine battery|\bcranking\b", re.I)
+
+
+def starter_caution(text: str) -> str:
+    """Where a name or a label is a starter battery's; empty else."""
+    if not _STARTS_ENGINES.search(text):
+        return ""
+    return say("A starter battery is not for deep discharge: some tens of deep cycles kill it.")
 
 
 def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:

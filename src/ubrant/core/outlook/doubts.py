@@ -91,7 +91,7 @@ class Learning:
     Attributes
     ----------
     ends_s : (N,) how long it lasts, draw by draw
-    settled : chance that nothing one could learn would change whether it is enough; None where nobody said for how long
+    wanted_s, confidence : how long it is to last, None where nobody said; one goes ahead where that is so likely
     """
 
     kit: Kit

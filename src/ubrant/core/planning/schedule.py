@@ -1,7 +1,7 @@
 """A plan by a serial schedule: step after step, each as early as its tools, its unit and the person allow; then improved by other orders.
 
 The serial schedule generation scheme makes active schedules, among which a shortest one lies (Kolisch 1996, *European Journal of Operational Research* 90);
-orders are improved by moving one test or one step at a time. The same bench makes the same plan.
+orders, and which of several tools a step waits for, are improved by simulated annealing. The same bench makes the same plan.
 """
 
 from __future__ import annotations
@@ -18,8 +18,10 @@ from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, WHEN_SEEN, BenchDays,
 TRIES = 1200
 """Orders that are tried, and fewer where there are many steps."""
 _MOST_PLACED = 32_000
-_WARM_S, _MOST_AT_ONCE = 1200.0, 12
-_MOST_MOVES = 4000
+"""Steps that are placed in all of them: what a person waits two seconds for."""
+_WARM_S = 1200.0
+"""By so much a later plan may be gone on from at first."""
+_MOST_AT_ONCE, _MOST_MOVES, _MOST_TOGETHER = 12, 4000, 60
 _AFTER_ALL_S = 45 * 86_400.0
 
 
@@ -238,10 +240,9 @@ def _one_pass(
         bench.put(steps[placed.key], placed)
     waiting = [key for key in order if key not in bench.placed]
     while waiting:
-        ready = next((k for k in waiting if all(b in bench.placed or b not in steps for b in steps[k].after)), None)
-        if ready is None or not _place(bench, steps, followers, ready, not_before):
+        key = next((k for k in waiting if all(b in bench.placed or b not in steps for b in steps[k].after)), "")
+        if not key or not _place(bench, steps, followers, key, not_before):
             return None
-        key = ready
         one = bench.placed[key]
         if one.end > until.get(key, math.inf):
             return None
@@ -250,8 +251,7 @@ def _one_pass(
             if any(one.start > before.end + steps[key].soon_s + 1 and not before.begun for before in ended):
                 return key
         waiting = [k for k in waiting if k not in bench.placed]
-    late = tuple((k, p.end - steps[k].due) for k, p in bench.placed.items() if p.end > steps[k].due + 1)
-    return BenchPlan(dict(bench.placed), late)
+    return days.plan_of(dict(bench.placed))
 
 
 def _ready(bench: _Bench, step: BenchStep, not_before: Mapping[str, float]) -> float:
@@ -265,7 +265,7 @@ def _place(
     """It, and what has to follow it soon."""
     step = steps[key]
     since = _ready(bench, step, not_before)
-    for _ in range(60):
+    for _ in range(_MOST_TOGETHER):
         found = bench.earliest(step, since)
         if found is None:
             return False
@@ -295,20 +295,13 @@ def _take_out_with(bench: _Bench, steps: Mapping[str, BenchStep], followers: Map
     bench.take_out(steps[key])
 
 
-def planned(days: BenchDays, fixed: Iterable[Placed] = (), tries: int = TRIES, order: Sequence[str] = ()) -> BenchPlan | None:
-    """The best plan that was found: what is due first, then what ends soonest; None where there is none.
-
-    Parameters
-    ----------
-    order : one to begin with, as the plan before had it
-    """
+def planned(days: BenchDays, fixed: Iterable[Placed] = (), tries: int = TRIES) -> BenchPlan | None:
+    """The best plan that was found: what is due first, then what ends soonest; None where there is none."""
     fixed = tuple(fixed)
     begun = {one.key for one in fixed}
     free = [step for step in days.steps if step.key not in begun]
-    orders = [list(order)] if order else []
-    orders += _rules(days, free)
-    kept = [_Kept(_worth(plan), one, {}, plan) for one in orders if (plan := serial_plan(days, one, fixed)) is not None]
-    kept = sorted(kept, key=lambda one: one.worth)
+    orders = _rules(free)
+    first = [_Kept(_worth(plan), one, {}, plan) for one in orders if (plan := serial_plan(days, one, fixed)) is not None]
     chance = random.Random(len(days.steps))
     test_of = {step.key: step.test for step in days.steps}
     choices = {step.key: group for step in free for group in step.tools if len(group) > 1}
@@ -316,7 +309,7 @@ def planned(days: BenchDays, fixed: Iterable[Placed] = (), tries: int = TRIES, o
     tails = _tails(free)
     behind = {step.key: tails[step.key] - step.seconds for step in free}
     tries = min(tries, _MOST_PLACED // max(len(free), 1))
-    best = now = kept[0] if kept else _Kept((math.inf, math.inf, math.inf), orders[0], {}, BenchPlan())
+    best = now = min(first, key=lambda one: one.worth, default=_Kept((math.inf, math.inf, math.inf), orders[0], {}, BenchPlan()))
     for number in range(tries if len(free) > 1 else 0):
         if best.worth[0] == 0 and best.worth[1] <= bound + 1:
             break
@@ -390,7 +383,7 @@ def _worth(plan: BenchPlan) -> tuple[float, float, float]:
     return sum(seconds for _, seconds in plan.late), plan.ends, sum(one.end for one in plan.placed.values())
 
 
-def _rules(days: BenchDays, free: Sequence[BenchStep]) -> list[list[str]]:
+def _rules(free: Sequence[BenchStep]) -> list[list[str]]:
     """Orders worth beginning with: the longest chains first, what is due first, as they were picked, the shortest first."""
     tests: dict[str, list[BenchStep]] = {}
     for step in free:
@@ -398,17 +391,15 @@ def _rules(days: BenchDays, free: Sequence[BenchStep]) -> list[list[str]]:
     lengths = {test: sum(s.seconds for s in steps) for test, steps in tests.items()}
     dues = {test: min(s.due for s in steps) for test, steps in tests.items()}
     tail = _tails(free)
-    by_tail = [step.key for step in sorted(free, key=lambda s: (-tail[s.key], s.key))]
-    found = [
+    depth = {step.key: k for steps in tests.values() for k, step in enumerate(steps)}
+    return [
         [step.key for test in tests for step in tests[test]],
         [step.key for test in sorted(tests, key=lambda t: (dues[t], -lengths[t])) for step in tests[test]],
         [step.key for test in sorted(tests, key=lambda t: -lengths[t]) for step in tests[test]],
         [step.key for test in sorted(tests, key=lambda t: lengths[t]) for step in tests[test]],
-        by_tail,
+        [step.key for step in sorted(free, key=lambda s: (-tail[s.key], s.key))],
+        [step.key for step in sorted(free, key=lambda s: (depth[s.key], -lengths[s.test], s.key))],
     ]
-    depth = {step.key: k for steps in tests.values() for k, step in enumerate(steps)}
-    found.append([step.key for step in sorted(free, key=lambda s: (depth[s.key], -lengths[s.test], s.key))])
-    return found
 
 
 def _tails(steps: Sequence[BenchStep]) -> dict[str, float]:
@@ -476,8 +467,6 @@ def _moved(order: Sequence[str], test_of: Mapping[str, str], critical: Sequence[
 
 
 def moved_by_hand(days: BenchDays, plan: BenchPlan, key: str, start: float) -> BenchPlan:
-    """The same hours, one step put elsewhere: nothing else moves, whatever comes of it; :func:`trouble_of` says what does not hold then."""
+    """The same hours, one step put elsewhere: nothing else moves, whatever comes of it; :func:`troubles_of` says what does not hold then."""
     one = plan.placed[key]
-    placed = {**plan.placed, key: replace(one, start=start, end=start + one.end - one.start)}
-    late = tuple((k, p.end - days.step(k).due) for k, p in placed.items() if p.end > days.step(k).due + 1)
-    return BenchPlan(placed, late)
+    return days.plan_of({**plan.placed, key: replace(one, start=start, end=start + one.end - one.start)})

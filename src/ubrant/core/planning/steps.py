@@ -80,6 +80,11 @@ class BenchDays:
     def step(self, key: str) -> BenchStep:
         return next(step for step in self.steps if step.key == key)
 
+    def plan_of(self, placed: Mapping[str, Placed]) -> BenchPlan:
+        """These hours as a plan, with what ends after it is due."""
+        dues = {step.key: step.due for step in self.steps}
+        return BenchPlan(placed, tuple((key, one.end - dues[key]) for key, one in placed.items() if one.end > dues[key] + 1))
+
 
 @dataclass(frozen=True)
 class Placed:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import NormalDist
 
 import numpy as np
 
@@ -87,13 +88,8 @@ def weighted_percentiles(values: Array, weights: Array | None, percents: Sequenc
 def results_of(reading: TestReading, looks: int = LOOKS) -> Array:
     """(looks,) of what the test may say: as it truly may be, and off by what it may be off."""
     places = (np.arange(looks) + 0.5) / looks
-    truths = np.quantile(reading.values, places)
-    off = np.array(_NORMAL_15) if looks == LOOKS else np.zeros(looks)
-    return np.asarray(truths + reading.u * off)
-
-
-_NORMAL_15 = (0.52, -1.28, 0.17, 1.83, -0.34, 0.97, -0.73, -1.83, 0.34, -0.17, 1.28, 0.73, -0.97, -0.52, 0.0)
-"""Middles of fifteen like parts of a normal distribution, mixed."""
+    off = np.random.default_rng(0).permutation([NormalDist().inv_cdf(float(place)) for place in places])
+    return np.asarray(np.quantile(reading.values, places) + reading.u * off)
 
 
 @dataclass(frozen=True, eq=False)

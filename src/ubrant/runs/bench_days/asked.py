@@ -3,31 +3,26 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from datetime import datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field
 
 from ubrant.core.planning.steps import PlanError, Span, joined_spans, spans_left
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
-from ubrant.logbook.logs.limits import check_file
-from ubrant.logbook.logs.log_file import LogError
+from ubrant.runs.kept.toml_parts import WrittenPart, parse_toml, read_toml, toml_lines
 
 USUAL_DAYS = 14
 """How far ahead nights are laid: no bench weekend is longer."""
 _CLOCK = r"(\d{1,2})[:.](\d{2})"
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True)
-
-
-class TestPart(_Part):
-    """One test. ``takes`` and ``charge`` are lengths where a person knows better; ``due`` a moment; ``ends`` *by itself* or *by hand*."""
+class TestPart(WrittenPart):
+    """One test. ``takes`` and ``charge`` are lengths where a person knows better; ``due`` a moment; ``ends`` *by itself* or *by hand*; what was ``left_out``
+    keeps its number.
+    """
 
     __test__ = False
     unit: str = ""
@@ -39,9 +34,10 @@ class TestPart(_Part):
     charger: str = ""
     ends: str = ""
     full: bool = False
+    left_out: bool = False
 
 
-class DaysPart(_Part):
+class DaysPart(WrittenPart):
     """All of it. ``asleep`` is each night, ``out`` single stretches, ``loads`` and ``chargers`` what there is besides the shelf's, ``socket`` what that may give."""
 
     name: str = ""
@@ -63,52 +59,20 @@ def read_days(path: Path) -> DaysPart:
     PlanError
         It cannot be read, is no TOML, or holds what nobody knows; says where.
     """
-    try:
-        check_file(path)
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise PlanError(say("{path} cannot be read: {why}.", path=path, why=(error.strerror or "").lower())) from None
-    except LogError as error:
-        raise PlanError(str(error)) from None
-    except UnicodeDecodeError:
-        raise PlanError(say("{path} is no text: days at the bench are a TOML file.", path=path)) from None
+    text = read_toml(path, say("{path} is no text: days at the bench are a TOML file.", path=path), PlanError)
     return parse_days(text, path.name)
 
 
 def parse_days(text: str, name: str = "days") -> DaysPart:
     """As :func:`read_days`, of the text itself."""
-    try:
-        told = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise PlanError(say("{name}: {what}.", name=name, what=str(error))) from None
-    if isinstance(told.get("test"), dict):
-        told["test"] = [told["test"]]
-    try:
-        return DaysPart.model_validate(told)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ", ".join(str(part) for part in first["loc"] if not isinstance(part, int))
-        if first["type"] == "extra_forbidden":
-            known = ", ".join((TestPart if "test" in first["loc"] else DaysPart).model_fields)
-            raise PlanError(
-                say("{name}: “{key}” is not known here: there are {known}.", name=name, key=first["loc"][-1], known=known)
-            ) from None
-        raise PlanError(say("{name}, {key}: this is not what belongs here; write it in quotes.", name=name, key=where)) from None
+    return parse_toml(text, name, DaysPart, {"test": TestPart}, PlanError)
 
 
 def days_toml(part: DaysPart) -> str:
     """What :func:`parse_days` reads as the same again."""
-    import json
-
-    def line(key: str, value: Any) -> str:
-        return f"{key} = {json.dumps(value, ensure_ascii=False)}"
-
-    usual, lines = DaysPart(), []
-    for key, value in part:
-        if key != "test" and value != getattr(usual, key):
-            lines.append(line(key, value))
+    lines = toml_lines(part, ("test",))
     for test in part.test:
-        lines += ["", "[[test]]", *(line(key, value) for key, value in test if value != getattr(TestPart(), key))]
+        lines += ["", "[[test]]", *toml_lines(test)]
     return "\n".join(lines) + "\n"
 
 
@@ -205,7 +169,7 @@ def out_of(texts: list[str], begins: datetime) -> list[Span]:
     return [span for span, _ in found]
 
 
-def hours_here(part: DaysPart, begins: datetime, now: datetime | None = None) -> tuple[Span, ...]:
+def hours_here(part: DaysPart, begins: datetime, now: datetime) -> tuple[Span, ...]:
     """When the person is there and awake, from the beginning on for two weeks past ``now``.
 
     Raises
@@ -213,7 +177,7 @@ def hours_here(part: DaysPart, begins: datetime, now: datetime | None = None) ->
     PlanError
         Hours that cannot be read, or none left.
     """
-    days = USUAL_DAYS + (max((now - begins).days, 0) if now is not None else 0)
+    days = USUAL_DAYS + max((now - begins).days, 0)
     whole = [Span(begins.timestamp(), _at(begins, days, 23, 59).timestamp())]
     here = spans_left(joined_spans(whole), [*nights(part.asleep, begins, days), *out_of(part.out, begins)])
     if not here:

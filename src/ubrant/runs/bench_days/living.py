@@ -15,11 +15,14 @@ from ubrant.core.planning.visits import BEGIN, STOP, Visit, visits_of
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredDays
-from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, hours_here, moment_said, parse_days
-from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests
+from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, moment_said, parse_days
+from ubrant.runs.bench_days.picked import Picked, Shelf, bench_of, picked_tests, test_key
 from ubrant.runs.kept.accounts import account_of, summary_of
+from ubrant.runs.kept.answer_sheet import is_rehearsed
 
 _LOOKED_AT, _BEFORE_S = 40, 1800.0
+_OVERDUE_S = 900.0
+"""By so much a visit may be missed before the plan moves."""
 _VERSION = 1
 
 
@@ -102,18 +105,18 @@ def plan_days(part: DaysPart, shelf: Shelf, now: datetime, before: Days | None =
     PlanError
         It cannot be planned; says what is lacking, or what must not be.
     """
+    part = part.model_copy(update={"test": [test for test in part.test if not test.left_out]})
     begins = moment_said(part.begins, now, say("Begins")) if part.begins.strip() else now
     picked = picked_tests(part, shelf, begins)
     fixed = _still_begun(before, picked) if before is not None else []
     if begins < now - timedelta(seconds=_BEFORE_S) and not fixed:
         raise PlanError(say("{moment} has passed: say when it begins, like “Sat 18:00”.", moment=f"{begins:%-d %b, %H:%M}"))
-    bench = replace(bench_of(part, picked, begins), begins=max(begins, now).timestamp())
+    bench = bench_of(part, picked, begins, now)
     plan = planned(bench, fixed)
     if plan is None:
         raise PlanError(_no_hours(bench, picked))
-    gives = _gives(bench, picked, plan) if plan.late else ()
     kept = part.model_copy(update={"begins": begins.strftime("%Y-%m-%d %H:%M")})
-    return Days(kept, tuple(picked), bench, plan, begins, gives, before.id if before is not None else 0)
+    return Days(kept, tuple(picked), bench, plan, begins, _gives(bench, picked, plan), before.id if before is not None else 0)
 
 
 def _still_begun(before: Days, picked: Sequence[Picked]) -> list[Placed]:
@@ -146,8 +149,10 @@ def _no_hours(bench: BenchDays, picked: Sequence[Picked]) -> str:
 
 
 def _gives(bench: BenchDays, picked: Sequence[Picked], plan: BenchPlan) -> tuple[str, ...]:
-    """What must give where something is late: later by so much, or which test left out lets the rest be in time."""
+    """What must give where something is late: later by so much, or which test left out lets the rest be in time; empty where nothing is."""
     late_keys = dict(plan.late)
+    if not late_keys:
+        return ()
     most = max(late_keys.values())
     names = ", ".join(dict.fromkeys(bench.step(key).unit for key in late_keys))
     said = [say("{names} cannot be done in time: {time} later.", names=names, time=_hours(most))]
@@ -173,81 +178,105 @@ def begun_visit(days: Days, visit: Visit, now: datetime) -> Days:
     """What there was to do at a visit is done, now."""
     moment, placed = now.timestamp(), dict(days.plan.placed)
     for deed in visit.deeds:
-        one = placed.get(deed.step.key)
-        if one is None:
-            continue
+        one = placed[deed.step.key]
         if deed.what == BEGIN and not one.begun:
             whole = deed.step.begins_s >= deed.step.seconds  # a test by eye is over when one says that it is done
             start = min(one.start, moment - 60) if whole else moment
-            placed[one.key] = replace(one, start=start, end=moment if whole else moment + deed.step.seconds, begun=True, ended=whole)
+            _begin(days, placed, replace(one, start=start, end=moment if whole else moment + deed.step.seconds, begun=True, ended=whole))
         elif deed.what == STOP and not one.ended:
             placed[one.key] = replace(one, end=moment, begun=True, ended=True)
-    return lived(replace(days, plan=BenchPlan(placed)), (), now)
+    return lived(replace(days, plan=days.bench.plan_of(placed)), (), now)
+
+
+def _begin(days: Days, placed: dict[str, Placed], begun: Placed) -> None:
+    """It has begun: so all that it had to wait for is over, and whatever its unit and its tools did before."""
+    step = days.bench.step(begun.key)
+    waited, ahead = set(), list(step.after)
+    while ahead:
+        if (key := ahead.pop()) in placed and key not in waited:
+            waited.add(key)
+            ahead += days.bench.step(key).after
+    for key, one in list(placed.items()):
+        same = days.bench.step(key).unit == step.unit or bool(set(one.tools) & set(begun.tools))
+        if key != begun.key and not one.ended and (key in waited or (one.begun and same)):
+            start = min(one.start, begun.start) if one.begun else begun.start
+            placed[key] = replace(one, start=start, end=max(min(one.end, begun.start), start), begun=True, ended=True)
+    placed[begun.key] = begun
+
+
+def going_on(days: Days) -> list[str]:
+    """Steps that have begun and end by themselves, and of which nobody has said that they ended."""
+    return [
+        key
+        for key, one in days.plan.placed.items()
+        if one.begun and not one.ended and (step := days.bench.step(key)).ends == BY_ITSELF and step.kind != REST
+    ]
 
 
 def ended_step(days: Days, key: str, now: datetime) -> Days:
     """A step that ended by itself, earlier or later than was thought."""
-    placed = dict(days.plan.placed)
-    placed[key] = replace(placed[key], end=now.timestamp(), begun=True, ended=True)
-    return lived(replace(days, plan=BenchPlan(placed)), (), now)
+    placed = {**days.plan.placed, key: replace(days.plan.placed[key], end=now.timestamp(), begun=True, ended=True)}
+    return lived(replace(days, plan=days.bench.plan_of(placed)), (), now)
 
 
-def without_test(days: Days, key: str, shelf: Shelf, now: datetime) -> Days:
-    """Without one test, as where its unit failed: what of it has not begun is planned no more."""
-    gone = {s.key for s in days.bench.steps if s.test == key and not days.plan.placed[s.key].begun}
-    steps = tuple(s for s in days.bench.steps if s.key not in gone)
-    picked = tuple(replace(p, steps=tuple(s for s in p.steps if s.key not in gone)) if p.key == key else p for p in days.picked)
-    plan = BenchPlan({k: one for k, one in days.plan.placed.items() if k not in gone})
-    return lived(replace(days, bench=replace(days.bench, steps=steps), picked=tuple(p for p in picked if p.steps), plan=plan), (), now)
+def without_test(days: Days, key: str, now: datetime) -> Days:
+    """Without one test, as where its unit failed."""
+    left = tuple(one for one in days.picked if one.key != key)
+    if not left:
+        raise PlanError(say("It is the only one: plan another, or leave it."))
+    tests = [test.model_copy(update={"left_out": test.left_out or key == test_key(n)}) for n, test in enumerate(days.part.test, start=1)]
+    part = days.part.model_copy(update={"test": tests})
+    bench = replace(days.bench, steps=tuple(step for step in days.bench.steps if step.test != key))
+    plan = bench.plan_of({k: one for k, one in days.plan.placed.items() if days.bench.step(k).test != key})
+    return lived(replace(days, part=part, picked=left, bench=bench, plan=plan), (), now)
 
 
 def lived(days: Days, runs: Iterable[tuple[Run, float | None]], now: datetime) -> Days:
     """The plan as it is now: what runs have begun and ended, what was to be over by now, and the rest moved where it has to be.
 
+    What is overdue stays where it is for a quarter of an hour: a plan that moved by the minute could not be read.
+
     Parameters
     ----------
     runs : that were made since, with how long each took; None for one that goes on
     """
+    days = replace(days, bench=bench_of(days.part, days.picked, days.begins, now))
     moment, placed = now.timestamp(), dict(days.plan.placed)
-    here = hours_here(days.part, days.begins, now)
-    days = replace(days, bench=replace(days.bench, here=here, begins=max(days.begins.timestamp(), moment)))
     for run, took in runs:
-        key = _step_of(days, run, placed)
-        if key is None:
-            continue
-        start = datetime.fromisoformat(run.started).timestamp()
-        step, one = days.bench.step(key), placed[key]
-        if took is not None:
-            placed[key] = replace(one, start=start, end=start + took, begun=True, ended=True)
-        else:
-            placed[key] = replace(one, start=start, end=max(start + step.seconds, moment + 60), begun=True)
+        if (key := _step_of(days, run, placed)) is not None:
+            start = datetime.fromisoformat(run.started).timestamp()
+            end = start + took if took is not None else max(start + days.bench.step(key).seconds, moment)
+            _begin(days, placed, replace(placed[key], start=start, end=end, begun=True, ended=took is not None))
     for key, one in list(placed.items()):
         step = days.bench.step(key)
-        if one.begun and not one.ended and step.ends == BY_ITSELF and one.end <= moment and step.kind != TEST:
-            placed[key] = one = replace(one, ended=True)
-        if one.begun and not one.ended and one.end <= moment and (step.kind == TEST or step.ends != BY_ITSELF):
-            placed[key] = replace(one, end=moment + 60)  # it goes on until somebody says that it ended
+        if not one.begun or one.ended or one.end > moment:
+            continue
+        if step.ends == BY_ITSELF and step.kind != TEST:
+            placed[key] = replace(one, ended=True)
+        elif one.end < moment - _OVERDUE_S:  # it goes on until somebody says that it ended
+            placed[key] = replace(one, end=moment)
     for key, one in list(placed.items()):  # a rest begins with the end of the charge, and nobody has to be there
         step = days.bench.step(key)
         before = [placed[k] for k in step.after if k in placed]
         if step.kind == REST and not one.begun and before and all(b.ended for b in before):
             start = max(b.end for b in before)
             placed[key] = replace(one, start=start, end=start + step.seconds, begun=True, ended=start + step.seconds <= moment)
-    fixed = [one for one in placed.values() if one.begun]
-    waiting = {key: max(moment, one.start if one.start > moment else moment) for key, one in placed.items() if not one.begun}
-    if all(_stands(days, placed, key, moment) for key in waiting):
-        return replace(days, plan=BenchPlan(placed, days.plan.late))
-    plan = replanned(days.bench, BenchPlan(placed), fixed, dict.fromkeys(waiting, moment))
-    if plan is None:
-        raise PlanError(say("There are no hours left for the rest: plan anew."))
-    gives = _gives(days.bench, days.picked, plan) if plan.late else ()
+    plan = days.bench.plan_of(placed)
+    waiting = [key for key, one in placed.items() if not one.begun]
+    if not all(_stands(days, placed, key, moment) for key in waiting):
+        moved = replanned(days.bench, plan, [one for one in placed.values() if one.begun])
+        if moved is None:
+            raise PlanError(say("There are no hours left for the rest: plan anew."))
+        plan = moved
+    was_late = {key for key, _ in days.plan.late}
+    gives = days.gives if was_late == {key for key, _ in plan.late} else _gives(days.bench, days.picked, plan)
     return replace(days, plan=plan, gives=gives)
 
 
 def _stands(days: Days, placed: dict[str, Placed], key: str, moment: float) -> bool:
     """Whether what has not begun may stay where it is."""
     one, step = placed[key], days.bench.step(key)
-    if one.start < moment - 60:
+    if one.start < moment - _OVERDUE_S:
         return False
     if any(placed[k].end > one.start + 60 for k in step.after if k in placed):
         return False
@@ -256,25 +285,30 @@ def _stands(days: Days, placed: dict[str, Placed], key: str, moment: float) -> b
 
 
 def _step_of(days: Days, run: Run, placed: dict[str, Placed]) -> str | None:
-    """The step that a run is of: the first test of its unit and method that has not ended before it began."""
-    start = datetime.fromisoformat(run.started).timestamp()
-    if start < days.begins.timestamp() - _BEFORE_S:
-        return None
-    for one in days.picked:
-        key = f"{one.key} test"
-        if one.unit.id == run.unit_id and one.entry.key == run.method and key in placed:
-            held = placed[key]
-            if not held.ended or abs(held.start - start) < 1:
-                return key
-    return None
+    """The step that a run is of: the first test of its unit and method that is not over."""
+    return next(
+        (
+            key
+            for one in days.picked
+            if (one.unit.id, one.entry.key) == (run.unit_id, run.method) and (key := f"{one.key} test") in placed and not placed[key].ended
+        ),
+        None,
+    )
 
 
 def runs_since(logbook: Logbook, days: Days) -> list[tuple[Run, float | None]]:
-    """Runs of the units of a plan, made since it begins, the oldest first."""
-    ids = {one.unit.id for one in days.picked}
-    found = [run for unit in ids for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit)]
+    """Runs that tests of a plan wait for, made since it begins, the oldest first; a rehearsal is none, and what the plan knows of is not looked at again."""
+    waiting = [one for one in days.picked if (test := days.plan.placed.get(f"{one.key} test")) is not None and not test.ended]
+    units, tests = {one.unit.id: one.unit for one in waiting}, {(one.unit.id, one.entry.key) for one in waiting}
+    known = {round(one.start) for one in days.plan.placed.values() if one.ended}
     since = days.begins.timestamp() - _BEFORE_S
-    found = [run for run in found if datetime.fromisoformat(run.started).timestamp() >= since]
+    found = [
+        run
+        for number, unit in units.items()
+        for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=number)
+        if (run.unit_id, run.method) in tests and not is_rehearsed(run, unit)
+        if (start := datetime.fromisoformat(run.started).timestamp()) >= since and round(start) not in known
+    ]
     return [(run, None if run.state == "running" else _took(logbook, run) or 0.0) for run in sorted(found, key=lambda r: r.started)]
 
 
@@ -296,17 +330,18 @@ def stored_of(days: Days, now: datetime) -> StoredDays:
     )
 
 
-def days_of(stored: StoredDays, shelf: Shelf) -> Days:
-    """As it was kept.
+def days_of(stored: StoredDays, shelf: Shelf, now: datetime) -> Days:
+    """As it was kept; a test that cannot be planned any more is left out, and ``gives`` says why.
 
     Raises
     ------
     PlanError
-        A unit of it has left the shelf, or what was kept cannot be read.
+        Nothing is left of it, or what was kept cannot be read.
     """
-    part = parse_days(stored.told, stored.name)
-    begins = moment_said(part.begins, datetime.now().astimezone(), say("Begins"))
-    picked = picked_tests(part, shelf, begins)
+    part, troubles = parse_days(stored.told, stored.name), list[str]()
+    begins = moment_said(part.begins, now, say("Begins"))
+    picked = picked_tests(part, shelf, begins, troubles)
+    unreadable = PlanError(say("{name} cannot be read any more: plan anew.", name=stored.name))
     try:
         told = json.loads(stored.placed)
         placed = {
@@ -314,16 +349,15 @@ def days_of(stored: StoredDays, shelf: Shelf) -> Days:
             for key, one in told["placed"].items()
         }
     except (ValueError, KeyError, TypeError):
-        raise PlanError(say("{name} cannot be read any more: plan anew.", name=stored.name)) from None
+        raise unreadable from None
     if not all(math.isfinite(one.start) and math.isfinite(one.end) for one in placed.values()):
-        raise PlanError(say("{name} cannot be read any more: plan anew.", name=stored.name))
-    known = {step.key for one in picked for step in one.steps}
-    placed = {key: one for key, one in placed.items() if key in known}
+        raise unreadable
     picked = [replace(one, steps=tuple(s for s in one.steps if s.key in placed)) for one in picked]
     picked = [one for one in picked if one.steps]
-    bench = bench_of(part, picked, begins)
-    late = tuple((key, one.end - bench.step(key).due) for key, one in placed.items() if one.end > bench.step(key).due + 1)
-    return Days(part, tuple(picked), bench, BenchPlan(placed, late), begins, (), stored.id)
+    bench = bench_of(part, picked, begins, now)
+    known = {step.key for step in bench.steps}
+    plan = bench.plan_of({key: one for key, one in placed.items() if key in known})
+    return Days(part, tuple(picked), bench, plan, begins, tuple(troubles), stored.id)
 
 
 def current_days(logbook: Logbook, now: datetime) -> Days | None:
@@ -337,7 +371,7 @@ def current_days(logbook: Logbook, now: datetime) -> Days | None:
     stored = next(iter(logbook.bench_days()), None)
     if stored is None:
         return None
-    days = days_of(stored, shelf_of(logbook))
+    days = days_of(stored, shelf_of(logbook), now)
     return lived(days, runs_since(logbook, days), now)
 
 

@@ -12,10 +12,11 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import WITH_CAPACITY, Unit
 from ubrant.core.planning.steps import BY_HAND, BY_ITSELF, FILL, REFILL, REST, TEST, WHEN_SEEN, BenchDays, BenchStep, PlanError
 from ubrant.core.quantities.chemistry import LEAD_ACID, Chemistry
-from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.label import Label, chemistries_named
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show_duration
 from ubrant.core.record.head import label_of
 from ubrant.core.wording import say
+from ubrant.methods import cautions
 from ubrant.methods.ratings import amps_of_label, read_ratings
 from ubrant.methods.registry import MethodEntry, UnknownMethodError, entry_of
 from ubrant.runs.bench_days.asked import DaysPart, TestPart, hours_here, moment_said, seconds_of
@@ -32,7 +33,6 @@ _CLIP_ON_S, _TO_LOAD_S, _TO_CHARGER_S, _READ_S = 240.0, 360.0, 240.0, 120.0
 """Minutes at the bench: on the charger; resting volts typed, on the load; off the load and on the charger; a display read. Common practice, no source."""
 _DAY_S, _BY_EYE_MOST_S = 86_400.0, 4 * 3600.0
 _OF_MAINS = 0.85
-_STARTS = re.compile(r"starter|car battery|van battery|engine battery|\bcranking\b", re.I)
 _HARMED = re.compile(r"\b(swollen|swelling|bulg\w+|puffed|damaged|dented|leak\w*|punctured|smells|burnt)\b", re.I)
 
 
@@ -49,15 +49,19 @@ class Shelf:
     meters: Sequence[Meter]
     lasted_s: Callable[[Unit, str], float | None]
 
+    def find(self, name: str) -> Unit | None:
+        """By its name; None where there is none."""
+        return next((u for u in self.units if u.name.strip().lower() == name.strip().lower()), None)
+
     def unit(self, name: str) -> Unit:
-        """By its name.
+        """As :meth:`find`.
 
         Raises
         ------
         PlanError
             There is none.
         """
-        found = next((u for u in self.units if u.name.strip().lower() == name.strip().lower()), None)
+        found = self.find(name)
         if found is None:
             raise PlanError(say("There is no “{name}” on the shelf: put it there with its label first.", name=name))
         return found
@@ -88,23 +92,35 @@ def test_key(number: int) -> str:
     return f"test {number}"
 
 
-def picked_tests(part: DaysPart, shelf: Shelf, now: datetime) -> list[Picked]:
+def picked_tests(part: DaysPart, shelf: Shelf, now: datetime, troubles: list[str] | None = None) -> list[Picked]:
     """Every test with its steps.
+
+    Parameters
+    ----------
+    troubles : takes why one cannot be planned any more, and the others go on; None where that is refused
 
     Raises
     ------
     PlanError
         One that cannot be planned: what is lacking, or why it must not be.
     """
-    if not part.test:
-        raise PlanError(say("There is no test to plan yet: pick one."))
     found: list[Picked] = []
     for number, test in enumerate(part.test, start=1):
-        one = _picked(number, test, part, shelf, now)
+        if test.left_out:
+            continue
+        try:
+            one = _picked(number, test, part, shelf, now)
+        except PlanError as error:
+            if troubles is None:
+                raise
+            troubles.append(str(error))
+            continue
         charged = next(
             (s.key for earlier in reversed(found) if earlier.unit.id == one.unit.id for s in earlier.steps if s.kind == REFILL), ""
         )
         found.append(_after_charging(one, charged) if charged else one)
+    if not found:
+        raise PlanError(" ".join(troubles or []) or say("There is no test to plan yet: pick one."))
     return found
 
 
@@ -114,8 +130,8 @@ def _after_charging(one: Picked, charged: str) -> Picked:
     return replace(one, steps=steps)
 
 
-def bench_of(part: DaysPart, picked: Sequence[Picked], begins: datetime) -> BenchDays:
-    """What is to be planned."""
+def bench_of(part: DaysPart, picked: Sequence[Picked], begins: datetime, now: datetime) -> BenchDays:
+    """What is to be planned: nothing of it begins before now."""
     socket = part.socket.strip()
     try:
         most = parse_quantity(socket, "W") if socket else math.inf
@@ -132,7 +148,7 @@ def bench_of(part: DaysPart, picked: Sequence[Picked], begins: datetime) -> Benc
                 most=round(most),
             )
         )
-    return BenchDays(steps, hours_here(part, begins), begins.timestamp(), most)
+    return BenchDays(steps, hours_here(part, begins, now), max(begins, now).timestamp(), most)
 
 
 def _picked(number: int, test: TestPart, part: DaysPart, shelf: Shelf, now: datetime) -> Picked:
@@ -254,8 +270,8 @@ def _emptied(
             )
     if ends == BY_HAND:
         remarks.append(say("{name}: nothing switches its load off by itself, so it is only planned while you are there.", name=unit.name))
-    if _STARTS.search(f"{unit.name} {unit.label_text} {unit.note}"):
-        remarks.append(say("A starter battery is not for deep discharge: some tens of deep cycles kill it."))
+    if starter := cautions.starter_caution(f"{unit.name} {unit.label_text} {unit.note}"):
+        remarks.append(starter)
     rest_s = kind.rest_hours * 3600 if kind is not None else _REST_WITHOUT_CHART_S
     steps: list[BenchStep] = []
     after: tuple[str, ...] = ()
@@ -343,7 +359,7 @@ def _charging(
             )
         return said or _USUAL_CHARGE_S, _CHARGE_SPREAD if said else _USUAL_CHARGE_SPREAD, (), 0.0
     fitting = [u for u in shelf.units if u.kind == "charger" and kind is not None and fits(u, label, kind)]
-    others = tuple(name.strip() for name in part.chargers if name.strip() and kind is not None and kind.key in kinds_named(name))
+    others = tuple(name.strip() for name in part.chargers if name.strip() and kind is not None and kind.key in chemistries_named(name))
     if not fitting and not others:
         volts = _end_volts(label, kind)
         raise PlanError(
@@ -365,7 +381,7 @@ def _fills_in(label: Label, amps: float) -> float:
 
 
 def _charger_figures(name: str, shelf: Shelf) -> tuple[float | None, float]:
-    unit = next((u for u in shelf.units if u.name.strip().lower() == name.strip().lower()), None)
+    unit = shelf.find(name)
     return (amps_of_label(unit), _at_socket(unit)) if unit is not None else (None, 0.0)
 
 
@@ -384,25 +400,6 @@ def _end_volts(label: Label, kind: Chemistry | None) -> str:
     return say("{kind}, ends at {low} to {high} V", kind=kind.name, low=plain(low, 3), high=plain(high, 3))
 
 
-_KIND_WORDS = {
-    "leadacid": "lead-acid",
-    "agm": "lead-acid",
-    "gelbattery": "lead-acid",
-    "lifepo4": "lifepo4",
-    "ironphosphate": "lifepo4",
-    "lfp": "lifepo4",
-    "liion": "li-ion",
-    "lithiumion": "li-ion",
-    "nimh": "nimh",
-}
-
-
-def kinds_named(text: str) -> set[str]:
-    """Kinds of cell that a charger's name or label says it is for."""
-    words = re.sub(r"[\s-]", "", text.lower())
-    return {key for word, key in _KIND_WORDS.items() if word in words}
-
-
 def _check_fit(name: str, unit: Unit, label: Label, kind: Chemistry | None, shelf: Shelf) -> None:
     """A charger that somebody named for a battery.
 
@@ -411,8 +408,8 @@ def _check_fit(name: str, unit: Unit, label: Label, kind: Chemistry | None, shel
     PlanError
         It is for another kind of cell, or ends at other volts.
     """
-    shelved = next((u for u in shelf.units if u.name.lower() == name.lower()), None)
-    named = kinds_named(name if shelved is None else f"{shelved.name} {shelved.label_text}")
+    shelved = shelf.find(name)
+    named = chemistries_named(name if shelved is None else f"{shelved.name} {shelved.label_text}")
     wrong = kind is not None and bool(named) and kind.key not in named
     if not wrong and shelved is not None and kind is not None:
         wrong = not fits(shelved, label, kind)
@@ -431,7 +428,7 @@ def fits(charger: Unit, label: Label, kind: Chemistry) -> bool:
     if not label.series:
         return False
     low, _, high = (v * label.series for v in kind.charged_v)
-    named = kinds_named(f"{charger.name} {charger.label_text}")
+    named = chemistries_named(f"{charger.name} {charger.label_text}")
     return (not named or kind.key in named) and low * 0.985 <= volts <= high * 1.005
 
 

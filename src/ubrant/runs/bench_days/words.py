@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import math
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from html import escape
 from typing import Any
-
-from icalendar import Alarm, Calendar, Event
 
 from ubrant.core.planning.steps import BY_HAND, FILL, REFILL, TEST
 from ubrant.core.planning.visits import BEGIN, CLEAR, Deed, Visit, if_late, moved_ends
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
 from ubrant.runs.bench_days.living import Days
+from ubrant.runs.kept.calendars import CalendarEntry, calendar_file
 
 SCHEMA = 1
 _WEEK_S = 6 * 86_400.0
@@ -95,7 +94,7 @@ def under_way(days: Days) -> str:
     return say("{n} of {all} under way, {done} done", n=begun, all=len(days.picked), done=ended)
 
 
-def next_told(days: Days, visit: Visit) -> str:
+def next_told(visit: Visit) -> str:
     """``Next, at 13:12: …``."""
     return say("Next, at {time}: {what}", time=clock_of(visit.at), what=visit_told(visit))
 
@@ -216,23 +215,7 @@ def days_page(days: Days) -> str:
 
 
 def days_calendar(days: Days, now: datetime) -> bytes:
-    """Each visit that is to come, with an alarm. RFC 5545."""
-    calendar = Calendar()
-    calendar.add("prodid", "-//Ubrant//bench days//")
-    calendar.add("version", "2.0")
-    for number, visit in enumerate((v for v in days.visits() if not v.done), start=1):
-        start = datetime.fromtimestamp(visit.at, UTC)
-        entry = Event()
-        entry.add("uid", f"{visit.at:.0f}-{number}-days@ubrant")
-        entry.add("dtstamp", now.astimezone(UTC))
-        entry.add("dtstart", start)
-        entry.add("dtend", start + timedelta(seconds=max(visit.seconds, 60.0)))
-        entry.add("summary", visit_told(visit))
-        entry.add("description", late_told(visit))
-        alarm = Alarm()
-        alarm.add("action", "DISPLAY")
-        alarm.add("description", visit_told(visit))
-        alarm.add("trigger", timedelta(0))
-        entry.add_component(alarm)
-        calendar.add_component(entry)
-    return bytes(calendar.to_ical())
+    """Each visit that is to come, with an alarm."""
+    coming = [visit for visit in days.visits() if not visit.done]
+    entries = [CalendarEntry(datetime.fromtimestamp(v.at, UTC), visit_told(v), late_told(v), v.seconds) for v in coming]
+    return calendar_file(entries, "bench days", now)

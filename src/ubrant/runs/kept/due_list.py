@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.wording import say
+from ubrant.runs.kept.calendars import CalendarEntry, calendar_file
 
 _MORNING_H = 9
 _SOON_DAYS = 60
@@ -56,24 +57,5 @@ def soonest_first(*lists: Sequence[Due]) -> list[Due]:
 
 
 def calendar_of_due(found: Sequence[Due], now: datetime) -> bytes:
-    """Each with an alarm. RFC 5545."""
-    from icalendar import Alarm, Calendar, Event  # slow to import, and the window wants this list at once
-
-    calendar = Calendar()
-    calendar.add("prodid", "-//Ubrant//due//")
-    calendar.add("version", "2.0")
-    for number, one in enumerate(found, start=1):
-        entry = Event()
-        entry.add("uid", f"{one.at.timestamp():.0f}-{number}-due@ubrant")
-        entry.add("dtstamp", now)
-        entry.add("dtstart", one.at)
-        entry.add("dtend", one.at + timedelta(minutes=5))
-        entry.add("summary", one.what)
-        entry.add("description", one.why)
-        alarm = Alarm()
-        alarm.add("action", "DISPLAY")
-        alarm.add("description", one.what)
-        alarm.add("trigger", timedelta(0))
-        entry.add_component(alarm)
-        calendar.add_component(entry)
-    return bytes(calendar.to_ical())
+    """Each with an alarm."""
+    return calendar_file([CalendarEntry(one.at, one.what, one.why) for one in found], "due", now)

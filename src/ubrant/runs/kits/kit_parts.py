@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-import tomllib
-from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field
 
 from ubrant.core.outlook.kit import CONSTANT
 from ubrant.core.wording import say
-from ubrant.logbook.logs.limits import check_file
-from ubrant.logbook.logs.log_file import LogError
+from ubrant.runs.kept.toml_parts import WrittenPart, parse_toml, read_toml
 
 
 class KitError(ValueError):
     """A kit that cannot be read; its text says where, and what to write."""
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True)
-
-
-class SourcePart(_Part):
+class SourcePart(WrittenPart):
     """A source. ``energy`` is what comes out of it, ``label`` what is printed on it, ``capacity`` Ah with ``volts``; ``run`` its run in the logbook."""
 
     name: str = ""
@@ -49,7 +41,7 @@ class SourcePart(_Part):
     plug: str = ""
 
 
-class WayPart(_Part):
+class WayPart(WrittenPart):
     """A converter, an inverter, or leads alone."""
 
     name: str = ""
@@ -66,7 +58,7 @@ class WayPart(_Part):
     run: int | None = None
 
 
-class LoadPart(_Part):
+class LoadPart(WrittenPart):
     """A load: ``power`` in W or ``current`` in A; ``way`` its way's name, or ``straight``."""
 
     name: str = ""
@@ -86,7 +78,7 @@ class LoadPart(_Part):
     mode: str = ""
 
 
-class InputPart(_Part):
+class InputPart(WrittenPart):
     """What comes in: ``when`` its hours, ``shape`` constant or sun; ``limit`` a circuit (``15 A 120 V``) or watts; ``starts_at`` what is left when it is started; ``log`` a recorded day as CSV."""
 
     name: str = ""
@@ -99,13 +91,13 @@ class InputPart(_Part):
     until: str = ""
 
 
-class DayPart(_Part):
+class DayPart(WrittenPart):
     """When it is switched on."""
 
     starts: str = ""
 
 
-class JobPart(_Part):
+class JobPart(WrittenPart):
     """What one job, or one charge, takes."""
 
     name: str = "charge"
@@ -113,7 +105,7 @@ class JobPart(_Part):
     way: str = ""
 
 
-class KitPart(_Part):
+class KitPart(WrittenPart):
     """The whole file."""
 
     name: str = ""
@@ -126,6 +118,16 @@ class KitPart(_Part):
     job: JobPart | None = None
 
 
+_TABLES: dict[str, type[WrittenPart]] = {
+    "source": SourcePart,
+    "way": WayPart,
+    "load": LoadPart,
+    "input": InputPart,
+    "day": DayPart,
+    "job": JobPart,
+}
+
+
 def read_kit(path: Path) -> KitPart:
     """A file as it stands.
 
@@ -134,50 +136,10 @@ def read_kit(path: Path) -> KitPart:
     KitError
         It cannot be read, is no TOML, or holds what nobody knows; says where.
     """
-    try:
-        check_file(path)
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise KitError(say("{path} cannot be read: {why}.", path=path, why=(error.strerror or "").lower())) from None
-    except LogError as error:
-        raise KitError(str(error)) from None
-    except UnicodeDecodeError:
-        raise KitError(say("{path} is no text: an outlook is a TOML file.", path=path)) from None
+    text = read_toml(path, say("{path} is no text: an outlook is a TOML file.", path=path), KitError)
     return parse_kit(text, path.name)
 
 
 def parse_kit(text: str, name: str = "outlook") -> KitPart:
     """As :func:`read_kit`, of the text itself."""
-    try:
-        told = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise KitError(say("{name}: {what}.", name=name, what=str(error))) from None
-    for key in ("source", "way", "load", "input"):
-        if isinstance(told.get(key), dict):
-            told[key] = [told[key]]
-    try:
-        return KitPart.model_validate(told)
-    except ValidationError as error:
-        raise KitError(_invalid(error, name, told)) from None
-
-
-def _invalid(error: ValidationError, name: str, told: Mapping[str, Any]) -> str:
-    first = error.errors()[0]
-    where = [str(part) for part in first["loc"] if not isinstance(part, int)]
-    place = ", ".join(filter(None, (name, f"[{where[0]}]" if len(where) > 1 or first["type"] != "extra_forbidden" else "")))
-    key = where[-1] if where else ""
-    if first["type"] == "extra_forbidden":
-        known: dict[str, type[_Part]] = {
-            "source": SourcePart,
-            "way": WayPart,
-            "load": LoadPart,
-            "input": InputPart,
-            "day": DayPart,
-            "job": JobPart,
-        }
-        part: type[_Part] = known.get(where[0], KitPart) if len(where) > 1 else KitPart
-        return say("{place}: “{key}” is not known here: there are {known}.", place=place, key=key, known=", ".join(part.model_fields))
-    value = first.get("input")
-    if isinstance(value, int | float) and not isinstance(value, bool):
-        return say('{place}, {key}: {value} has no unit: write it in quotes with one, like "{value} W".', place=place, key=key, value=value)
-    return say("{place}, {key}: this is not what belongs here.", place=place, key=key)
+    return parse_toml(text, name, KitPart, _TABLES, KitError)

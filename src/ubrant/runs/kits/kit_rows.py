@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Mapping
 from typing import TypeVar
@@ -12,6 +11,7 @@ from pydantic import BaseModel
 from ubrant.core.outlook.duty import parse_duty
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain
 from ubrant.core.wording import say, words
+from ubrant.runs.kept.toml_parts import toml_lines
 from ubrant.runs.kits.kit_file import STRAIGHT
 from ubrant.runs.kits.kit_parts import DayPart, InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
 
@@ -338,17 +338,11 @@ def kit_part_of(rows: list[tuple[str, str]], starts: str = "", name: str = "") -
 
 def to_toml(part: KitPart) -> str:
     """As a file that people keep; what is empty is left out."""
-    lines = [f"{key} = {json.dumps(value, ensure_ascii=False)}" for key, value in (("name", part.name), ("logbook", part.logbook)) if value]
+    lines = toml_lines(part, (SOURCE, WAY, LOAD, INPUT, "day", "job"))
     for kind in (SOURCE, WAY, LOAD, INPUT):
         for one in getattr(part, kind):
-            lines += ["", f"[[{kind}]]", *_fields(one)]
+            lines += ["", f"[[{kind}]]", *toml_lines(one)]
     for kind, one in (("day", part.day), ("job", part.job)):
-        if one is not None and (told := _fields(one)):
+        if one is not None and (told := toml_lines(one)):
             lines += ["", f"[{kind}]", *told]
     return "\n".join(lines).strip() + "\n"
-
-
-def _fields(one: BaseModel) -> list[str]:
-    usual = type(one)()
-    values = one.model_dump()
-    return [f"{key} = {json.dumps(v, ensure_ascii=False)}" for key, v in values.items() if v != getattr(usual, key) and v is not None]

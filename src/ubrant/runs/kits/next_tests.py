@@ -36,16 +36,18 @@ class NextOf:
     ----------
     worth : what would tell most for it; None where nothing is in doubt, or where it is no outlook
     asked : the enquiries of a thing that are open, with what each takes
+    came : what tests told that were said to tell
     """
 
     name: str
     worth: WorthMeasuring | None = None
     asked: tuple[str, ...] = ()
+    came: tuple[str, ...] = ()
 
     def lines(self) -> list[str]:
         """In words."""
-        if self.asked:
-            return list(self.asked)
+        if self.asked or self.came:
+            return [*self.asked, *self.came]
         said = self.worth.lines() if self.worth is not None else []
         return said or [say("Nothing in it is in doubt.")]
 
@@ -68,7 +70,7 @@ def next_in(logbook: Logbook, now: datetime, wanted_s: float | None = None) -> l
             found.append(next_of_kit(kept.name, kit, look(kit), wanted_s, units, meters))
     came = what_came(logbook, logbook.outlooks())
     if came:
-        found.append(NextOf(say("What tests told that were said to tell"), asked=(*(one.told() for one in came), score_told(came))))
+        found.append(NextOf(say("What tests told that were said to tell"), came=(*(one.told() for one in came), score_told(came))))
     for unit in units:
         rows = sheet_of_unit(logbook, unit, lambda run: summary_of(logbook, run), now)
         open_rows = [row for row in rows if not row.is_known and row.ways][:_OPEN]
@@ -79,9 +81,8 @@ def next_in(logbook: Logbook, now: datetime, wanted_s: float | None = None) -> l
 
 def next_json(found: Sequence[NextOf]) -> dict[str, Any]:
     """As one JSON object."""
-    outlooks = [{"name": one.name, **(worth_json(one.worth) if one.worth is not None else {})} for one in found if not one.asked]
-    return {
-        "schema": SCHEMA,
-        "outlooks": outlooks,
-        "open": [{"unit": one.name, "questions": list(one.asked)} for one in found if one.asked],
-    }
+    outlooks = [
+        {"name": one.name, **(worth_json(one.worth) if one.worth is not None else {})} for one in found if not one.asked and not one.came
+    ]
+    asked = [{"unit": one.name, "questions": list(one.asked)} for one in found if one.asked]
+    return {"schema": SCHEMA, "outlooks": outlooks, "open": asked, "came": [text for one in found for text in one.came]}

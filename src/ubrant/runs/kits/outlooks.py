@@ -13,6 +13,7 @@ from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain, show, show_duration
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.wording import say
+from ubrant.methods import cautions
 from ubrant.runs.kits.kit_file import job_of
 from ubrant.runs.kits.kit_parts import KitError, KitPart
 
@@ -153,10 +154,8 @@ def came_in_wh(looked: OutlookAnswer) -> float:
 
 def cautions_of(kit: Kit) -> list[str]:
     """What concerns this kit, once each."""
-    said = []
     names = " ".join([*(s.name for s in kit.sources), *(w.name for w in kit.ways), *(i.name for i in kit.inputs)]).lower()
-    if re.search(r"starter|car battery|van battery|engine battery", names):
-        said.append(say("A starter battery is not for deep discharge: some tens of deep cycles kill it."))
+    said = [text] if (text := cautions.starter_caution(names)) else []
     if re.search(r"engine|generator|genset|alternator", names):
         said.append(say("An engine runs outdoors only: its fumes kill (carbon monoxide)."))
     if any(w.mains for w in kit.ways) or re.search(r"inverter|mains|230 ?v|120 ?v", names):

@@ -54,7 +54,7 @@ _READS = {
     "really-gives": (COMING_IN,),
 }
 """By enquiry, what of a kit its answer is."""
-_REACHES = {CAPACITY: 0.02, RESISTANCE: 0.15, CHARGE: 0.1, IDLE: 0.03, DRAW: 0.02, STANDBY: 0.05, DUTY: 0.03, COMING_IN: 0.1}
+REACHES = {CAPACITY: 0.02, RESISTANCE: 0.15, CHARGE: 0.1, IDLE: 0.03, DRAW: 0.02, STANDBY: 0.05, DUTY: 0.03, COMING_IN: 0.1}
 """Of a value, 95 %, what a test says it with besides what its meters may be off by. Common practice, no source."""
 _EFFICIENCY_REACHES, _SQUARED_REACHES = 0.01, 0.3
 _UNKNOWN_METER = 0.03
@@ -101,15 +101,13 @@ class NextTest:
     def title(self) -> str:
         return say(self.entry.title)
 
-    def told(self) -> str:
-        """``Discharge of Pack A: ± 1 h 10 min would become ± 25 min``."""
-        return say(
-            "{title}, {unit}: ± {before} would become ± {after}",
-            title=self.title,
-            unit=self.unit,
-            before=half_width_told(self.gain.before),
-            after=half_width_told(self.gain.after),
-        )
+    def detail(self) -> str:
+        """``± 1 h 10 min would become ± 25 min · in 30 of 100 cases …``: what it would do, and what it takes."""
+        before, after = half_width_told(self.gain.before), half_width_told(self.gain.after)
+        change = self.gain.changes or 0.0
+        otherwise = say("in {n} of 100 cases it would change whether that is enough", n=max(round(100 * change), 1)) if change > 0 else ""
+        narrower = say("± {before} would become ± {after}", before=before, after=after)
+        return " · ".join(filter(None, (narrower, otherwise, self.how.effort(), self.meters)))
 
 
 @dataclass(frozen=True)
@@ -133,16 +131,8 @@ class WorthMeasuring:
         """All of it in words."""
         said = [self.no_need] if self.no_need else []
         said += [self.mostly] if self.mostly else []
-        said += [_line(test) for test in self.tests if not self.no_need]
+        said += [f"{test.title}, {test.unit}: {test.detail()}" for test in self.tests if not self.no_need]
         return said + ([self.pair] if self.pair and not self.no_need else [])
-
-
-def _line(test: NextTest) -> str:
-    change = test.gain.changes
-    parts = [test.told(), test.how.effort(), test.meters]
-    if change is not None and change > 0:
-        parts.append(say("in {n} of 100 cases it would change whether that is enough", n=max(round(100 * change), 1)))
-    return " · ".join(filter(None, parts))
 
 
 def worth_measuring(
@@ -174,14 +164,12 @@ def _no_need(learning: Learning) -> str:
         return ""
     wanted = show_duration(learning.wanted_s)
     if learning.enough >= learning.confidence:
-        return say("No need to measure: it lasts {time} in {n} of 100 cases, whatever came of it.", time=wanted, n=_of_100(learning.enough))
+        return say(
+            "No need to measure: it lasts {time} in {n} of 100 cases, whatever came of it.", time=wanted, n=round(100 * learning.enough)
+        )
     return say(
-        "No need to measure: it lasts {time} in {n} of 100 cases only, whatever came of it.", time=wanted, n=_of_100(learning.enough)
+        "No need to measure: it lasts {time} in {n} of 100 cases only, whatever came of it.", time=wanted, n=round(100 * learning.enough)
     )
-
-
-def _of_100(share: float) -> int:
-    return math.floor(100 * share + 0.5)
 
 
 def _mostly(learning: Learning) -> str:
@@ -246,7 +234,7 @@ def _reach(doubt: KitDoubt, how: Answering, meters: Sequence[Meter]) -> float:
         return math.hypot(_EFFICIENCY_REACHES, off) * (1 + value) / value
     if doubt.field == LOSS_SQUARED:
         return _SQUARED_REACHES
-    return math.hypot(_REACHES[doubt.field], off)
+    return math.hypot(REACHES[doubt.field], off)
 
 
 def _best(quantity: str, meters: Sequence[Meter]) -> float:

@@ -1,14 +1,13 @@
-"""A person who leaves a run for a while: until when, and when to read again, as a calendar (RFC 5545) that a telephone takes."""
+"""A person who leaves a run for a while: until when, and when to read again, as a calendar that a telephone takes."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 
-from icalendar import Alarm, Calendar, Event
-
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
+from ubrant.runs.kept.calendars import CalendarEntry, calendar_file
 
 MOST_AWAY_S = 30 * 86_400.0
 MOST = 200
@@ -42,21 +41,5 @@ def calendar_of(name: str, times: Sequence[datetime], what: str) -> bytes:
     ----------
     times : with their zone
     """
-    calendar = Calendar()
-    calendar.add("prodid", "-//Ubrant//reading times//")
-    calendar.add("version", "2.0")
-    for number, moment in enumerate(times, start=1):
-        entry = Event()
-        entry.add("uid", f"{moment.timestamp():.0f}-{number}@ubrant")
-        entry.add("dtstamp", times[0])
-        entry.add("dtstart", moment)
-        entry.add("dtend", moment + timedelta(minutes=5))
-        entry.add("summary", say("Read {name}", name=name))
-        entry.add("description", what)
-        alarm = Alarm()
-        alarm.add("action", "DISPLAY")
-        alarm.add("description", say("Read {name}", name=name))
-        alarm.add("trigger", timedelta(0))
-        entry.add_component(alarm)
-        calendar.add_component(entry)
-    return bytes(calendar.to_ical())
+    entries = [CalendarEntry(moment, say("Read {name}", name=name), what) for moment in times]
+    return calendar_file(entries, "reading times", times[0] if times else datetime.now().astimezone())

@@ -10,6 +10,7 @@ import numpy as np
 
 from ubrant.core.equipment.unit import Peak, Unit, parse_peak
 from ubrant.core.outlook.answers import OutlookAnswer, look
+from ubrant.core.outlook.doubts import CAPACITY as DOUBT_OF_CAPACITY
 from ubrant.core.outlook.draws import draws, losses_of
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Uncertain
@@ -26,6 +27,7 @@ from ubrant.methods.registry import suiting
 from ubrant.runs.kits.kit_file import Measured, kit_of
 from ubrant.runs.kits.kit_parts import KitError, KitPart, LoadPart, SourcePart, WayPart
 from ubrant.runs.kits.measured import measured_in
+from ubrant.runs.kits.worth_measuring import REACHES
 
 _HOLDS = ("battery", "bank", "station")
 _DRAWS = 300
@@ -34,8 +36,6 @@ _NAMED = 4
 _CHANCE = 0.05
 """That one lasts longer than another after all, from where on they share a rank."""
 YES, NOT_KNOWN = words("yes"), words("not known")
-_TOLD_TO = 0.02
-"""Of what a source holds, 95 %, that a test of it says. Common practice, no source."""
 _NEAR, _NEAR_STRAIGHT = 0.1, 0.2
 """Of the volts that are wanted: what comes out of a converter, and a battery without one. Common practice, no source."""
 
@@ -242,7 +242,7 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Uncer
     more["drawn_s"] = looked.drawn_s
     more["of"] = unit
     if len(looked.drawn_s) == _DRAWS and not source.capacity.is_sure:
-        more["holds"] = TestReading(draws(kit, _DRAWS, seed).capacity[0], _TOLD_TO / COVERAGE * source.capacity.value)
+        more["holds"] = TestReading(draws(kit, _DRAWS, seed).capacity[0], REACHES[DOUBT_OF_CAPACITY] / COVERAGE * source.capacity.value)
     return RankedSource(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
 
 

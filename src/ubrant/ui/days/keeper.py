@@ -41,24 +41,26 @@ class DaysKeeper(QObject):
         self._bench = bench
         self.clock = clock or (lambda: datetime.now().astimezone())
         self.days: Days | None = None
+        self._visits: list[Visit] | None = None
         self.why_not = ""
         self.asked = DaysPart()
         self._told: set[str] = set()
         self._beat = QTimer(self)
         self._beat.setInterval(_BEAT_MS)
         self._beat.timeout.connect(self.look)
-        bench.days_changed.connect(self._load)
+        bench.days_changed.connect(self.begin)
         bench.run_started.connect(self.look)
         bench.run_ended.connect(lambda _: self.look())
         bench.closing.connect(self._beat.stop)
-        self._load()
 
-    def _load(self) -> None:
+    def begin(self) -> None:
+        """The newest plan of the logbook goes on from here; what is due is told."""
         try:
-            self.days = current_days(self._bench.logbook, self.clock())
+            self._take(current_days(self._bench.logbook, self.clock()))
             self.why_not = ""
         except PlanError as error:
-            self.days, self.why_not = None, str(error)
+            self._take(None)
+            self.why_not = str(error)
         self.asked = self.days.part if self.days is not None else self._asked_before()
         if self.days is not None:
             self._beat.start()
@@ -76,11 +78,17 @@ class DaysKeeper(QObject):
             return DaysPart()
 
     def visits(self) -> list[Visit]:
-        return self.days.visits() if self.days is not None else []
+        """When one has to be there; worked out once for each state of the plan."""
+        if self._visits is None:
+            self._visits = self.days.visits() if self.days is not None else []
+        return self._visits
 
     def next(self) -> Visit | None:
-        """The visit that comes next."""
-        return next_visit(self.visits())
+        """The visit that comes next; None where there is none, or all is done."""
+        return next_visit(self.visits()) if self.days is not None and not self.days.is_over else None
+
+    def _take(self, days: Days | None) -> None:
+        self.days, self._visits = days, None
 
     # what a person wishes
 
@@ -105,7 +113,7 @@ class DaysKeeper(QObject):
 
     def leave_out(self, test: str) -> None:
         """One test is planned no more."""
-        self._wish(lambda days: without_test(days, test, shelf_of(self._bench.logbook), self.clock()), self.tr("leave out a test"))
+        self._wish(lambda days: without_test(days, test, self.clock()), self.tr("leave out a test"))
 
     def late(self, visit: Visit, seconds: float) -> None:
         """One comes so much later: the rest moves."""
@@ -140,7 +148,7 @@ class DaysKeeper(QObject):
     # as time goes on
 
     def look(self) -> None:
-        """How it stands now; what moved is kept."""
+        """How it stands now; what moved is kept, and told of."""
         days = self.days
         if days is None:
             return
@@ -150,39 +158,38 @@ class DaysKeeper(QObject):
             self.why_not = str(error)
             self.changed.emit()
             return
-        if now.plan.placed != days.plan.placed:
-            self.days = now
-            if not self._bench.logbook.read_only:
-                self._bench.logbook.keep_bench_days(stored_of(now, self.clock()))
+        moved = now.plan.placed != days.plan.placed
+        self._take(now if moved else replace(now, plan=days.plan))
+        if moved and not self._bench.logbook.read_only:
+            self._bench.logbook.keep_bench_days(stored_of(now, self.clock()))
         self._tell_due()
-        self.changed.emit()
-
-    def _tell_due(self) -> None:
-        """Once a visit, when it is there."""
-        visit, days = self.next(), self.days
-        if visit is None or days is None or days.is_over:
-            return
-        what = ",".join(deed.step.key + deed.what for deed in visit.deeds)
-        if visit.at <= self.clock().timestamp() + 30 and what not in self._told:
-            self._told.add(what)
-            self.due.emit(next_told(days, visit))
+        if moved:
+            self.changed.emit()
 
     def is_due(self) -> bool:
         """Whether the next visit is there already."""
         visit = self.next()
         return visit is not None and visit.at <= self.clock().timestamp() + 30
 
+    def _tell_due(self) -> None:
+        """Once a visit, when it is there."""
+        visit = self.next()
+        if visit is None or not self.is_due():
+            return
+        what = ",".join(deed.step.key + deed.what for deed in visit.deeds)
+        if what not in self._told:
+            self._told.add(what)
+            self.due.emit(self.sentence())
+
     def status(self) -> str:
         """``next visit Sat 13:05``; empty where nothing is planned."""
-        visit, days = self.next(), self.days
-        if visit is None or days is None or days.is_over:
-            return ""
-        return self.tr("next visit {time}").format(time=clock_of(visit.at))
+        visit = self.next()
+        return self.tr("next visit {time}").format(time=clock_of(visit.at)) if visit is not None else ""
 
     def sentence(self) -> str:
         """``Next, at Sat 13:05: …``; empty where nothing is planned."""
-        visit, days = self.next(), self.days
-        return next_told(days, visit) if visit is not None and days is not None else ""
+        visit = self.next()
+        return next_told(visit) if visit is not None else ""
 
 
 def _with_plan(days: Days, plan: BenchPlan) -> Days:

@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
 from ubrant.methods.registry import suiting
 from ubrant.runs.bench_days.asked import DaysPart, TestPart, days_toml, read_days, seconds_of
-from ubrant.runs.bench_days.living import Days, asked_again
+from ubrant.runs.bench_days.living import Days, asked_again, going_on
 from ubrant.runs.bench_days.words import (
     clock_of,
     days_calendar,
@@ -25,7 +25,6 @@ from ubrant.runs.bench_days.words import (
     if_late_told,
     is_long,
     late_told,
-    next_told,
     rules_told,
     under_way,
     visit_told,
@@ -54,8 +53,7 @@ class DaysStage(QWidget):
     def __init__(self, bench: Workbench, keeper: DaysKeeper, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._bench, self.keeper = bench, keeper
-        self._part = DaysPart()
-        self._filling = False
+        self._part = self._taken = DaysPart()
         self.title, self.told = label(self.tr("Bench days"), "title"), label("", "quiet")
         self.told.setWordWrap(True)
         self.visits_button = button(self.tr("Visits"), partial(self.show_as, 0))
@@ -76,6 +74,7 @@ class DaysStage(QWidget):
         self.begin_button = button(self.tr("Begin the next one"), self._begin, "chief")
         self.late_button = button(self.tr("I come so late"), self._come_late)
         self.out_button = button(self.tr("Leave out …"), self._leave_out)
+        self.end_button = button(self.tr("It has ended …"), self._end)
         self.back_button = button(self.tr("Put it back"), self._put_back, "link")
         self.tests, self.what_for = QVBoxLayout(), QVBoxLayout()
         self.unit_box, self.method_box = Choice(self.tr("Unit")), Choice(self.tr("Test"))
@@ -99,7 +98,7 @@ class DaysStage(QWidget):
         bench.shelf_changed.connect(self._offer)
         self._offer()
         self.show_as(0)
-        self._take_over()
+        self._show_tests()
         self.show_days()
 
     def _build(self) -> None:
@@ -129,6 +128,7 @@ class DaysStage(QWidget):
         main.addLayout(
             row(
                 self.out_button,
+                self.end_button,
                 self.print_button,
                 self.calendar_button,
                 self.back_button,
@@ -249,13 +249,14 @@ class DaysStage(QWidget):
             self.keeper.make(self.asked())
 
     def _take_over(self) -> None:
-        """What is planned stands in the form."""
-        if self.keeper.asked.test:
-            self.fill(self.keeper.asked)
+        """What is planned stands in the form; what somebody is writing there stays, unless another plan was made."""
+        if self.keeper.asked != self._taken:
+            self._taken = self.keeper.asked
+            self.fill(self._taken)
 
     def fill(self, part: DaysPart) -> None:
         """What is asked for stands in the form."""
-        self._part = part
+        self._part = part.model_copy(update={"test": [test for test in part.test if not test.left_out]})
         for key in ("begins", "asleep", "socket"):
             self.fields[key].setText(getattr(part, key))
         for key in ("out", "loads", "chargers"):
@@ -276,11 +277,13 @@ class DaysStage(QWidget):
     def show_days(self) -> None:
         """As it stands now."""
         days, keeper = self.keeper.days, self.keeper
+        self._take_over()
         self.trouble.say("bad", keeper.why_not)
         planned = days is not None
         for one in (
             self.visits_button,
             self.bars_button,
+            self.end_button,
             self.out_button,
             self.print_button,
             self.calendar_button,
@@ -298,17 +301,17 @@ class DaysStage(QWidget):
         self._show_visits(keeper.visits())
         self.bars.show_days(days, keeper.clock().timestamp())
         visit = keeper.next()
-        self.next.setText(self.tr("All of it is done.") if days.is_over or visit is None else next_told(days, visit))
-        self.waits.setText(window_told(days, visit) if visit is not None and not days.is_over else "")
+        self.next.setText(keeper.sentence() or self.tr("All of it is done."))
+        self.waits.setText(window_told(days, visit) if visit is not None else "")
         self.gives.say("bad", "\n".join(days.gives))
         self.rules.say("caution", "\n".join([rules_told(days), *days.remarks]))
-        can = visit is not None and not days.is_over and not self._bench.logbook.read_only
+        can = visit is not None and not self._bench.logbook.read_only
         self.done_button.setEnabled(can)
+        self.end_button.setEnabled(bool(going_on(days)) and not self._bench.logbook.read_only)
         self.late_button.setEnabled(can)
         self.begin_button.setEnabled(can and self._test_of_next() is not None)
         self._show_late()
         self._show_for(days)
-        self._show_tests()
 
     def _show_nothing(self) -> None:
         self.told.setText(self.tr("tests laid into hours, tools and visits: what can run at night, and when you have to be there"))
@@ -321,7 +324,6 @@ class DaysStage(QWidget):
         for callout in (self.gives, self.rules):
             callout.say("plain", "")
         clear(self.what_for)
-        self._show_tests()
 
     def _clear_visits(self) -> None:
         while (item := self._visit_rows.takeAt(0)) is not None:
@@ -365,7 +367,7 @@ class DaysStage(QWidget):
 
     def _show_late(self) -> None:
         days, visit, seconds = self.keeper.days, self.keeper.next(), self._late_s()
-        if days is None or visit is None or days.is_over:
+        if days is None or visit is None:
             self.late_told.setText("")
         elif seconds is None:
             self.late_told.setText(self.tr("How late? Write “1 h” or “20 min”."))
@@ -410,6 +412,18 @@ class DaysStage(QWidget):
                 if (action := menu.addAction(text)) is not None:
                     action.triggered.connect(partial(self.keeper.leave_out, one.key))
         return menu
+
+    def menu_of_ends(self) -> QMenu:
+        """What goes on, to be said that it has ended."""
+        menu, days = QMenu(self), self.keeper.days
+        for key in going_on(days) if days is not None else ():
+            step = days.bench.step(key)  # type: ignore[union-attr]  # it has steps that go on
+            if (action := menu.addAction(f"{in_a_menu(step.unit)}: {in_a_menu(step.what)}")) is not None:
+                action.triggered.connect(partial(self.keeper.ended, key))
+        return menu
+
+    def _end(self) -> None:
+        self.menu_of_ends().exec(self.end_button.mapToGlobal(self.end_button.rect().bottomLeft()))
 
     def _leave_out(self) -> None:
         self.menu_of_tests().exec(self.out_button.mapToGlobal(self.out_button.rect().bottomLeft()))

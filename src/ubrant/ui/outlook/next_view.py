@@ -7,8 +7,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.worth.narrowing import half_width_told
-from ubrant.runs.kits.worth_measuring import NextTest, WorthMeasuring
+from ubrant.runs.kits.worth_measuring import WorthMeasuring
 from ubrant.ui.widgets.forms import button, clear, label
 
 
@@ -39,7 +38,7 @@ class NextView(QWidget):
         for test in found.tests:
             begin = button(f"{test.title}: {test.unit}", partial(self.wanted.emit, test.unit, test.entry.key), "link")
             self._rows.addWidget(begin)
-            self._say(self._told(test), "quiet")
+            self._say(test.detail(), "quiet")
         if found.pair:
             self._say(found.pair)
 
@@ -47,13 +46,3 @@ class NextView(QWidget):
         line = label(text, style)
         line.setWordWrap(True)
         self._rows.addWidget(line)
-
-    def _told(self, test: NextTest) -> str:
-        narrower = self.tr("± {before} → ± {after}").format(
-            before=half_width_told(test.gain.before), after=half_width_told(test.gain.after)
-        )
-        change = test.gain.changes
-        otherwise = (
-            self.tr("in {n} of 100 cases it would change whether that is enough").format(n=max(round(100 * change), 1)) if change else ""
-        )
-        return " · ".join(filter(None, (narrower, otherwise, test.how.effort(), test.meters)))

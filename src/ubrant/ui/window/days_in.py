@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 
 from ubrant.runs.kept.due_list import Due, checks_due, soonest_first
 from ubrant.ui.common.workbench import Workbench
@@ -15,6 +15,9 @@ if TYPE_CHECKING:
     from ubrant.ui.days.keeper import DaysKeeper
     from ubrant.ui.days.stage import DaysStage
     from ubrant.ui.window.shell import MainWindow
+
+_AFTER_MS = 2500
+"""What a plan is worked out with has been loaded by then, in idle moments."""
 
 
 class DaysInWindow(QObject):
@@ -25,11 +28,18 @@ class DaysInWindow(QObject):
         self._window, self._bench = window, bench
         self.clock: Callable[[], datetime] = lambda: datetime.now().astimezone()
         self._keeper: DaysKeeper | None = None
+        self._first = QTimer(self)
+        self._first.setSingleShot(True)
+        self._first.timeout.connect(self._go_on)
+        bench.closing.connect(self._first.stop)
 
     def begin(self) -> None:
-        """Where a plan is kept it goes on from here."""
+        """Where a plan is kept it goes on from here, once the window is there."""
         if self._bench.logbook.bench_days():
-            _ = self.keeper
+            self._first.start(_AFTER_MS)
+
+    def _go_on(self) -> None:
+        _ = self.keeper
 
     @property
     def keeper(self) -> DaysKeeper:
@@ -38,8 +48,7 @@ class DaysInWindow(QObject):
 
             self._keeper = DaysKeeper(self._bench, lambda: self.clock())
             self._keeper.due.connect(self._is_due)
-            if self._keeper.is_due():
-                self._is_due(self._keeper.sentence())
+            self._keeper.begin()
         return self._keeper
 
     def stage(self) -> DaysStage:
@@ -47,7 +56,6 @@ class DaysInWindow(QObject):
         from ubrant.ui.days.stage import DaysStage
 
         made = DaysStage(self._bench, self.keeper)
-        made.one_test.connect(lambda: self._window.go_to(1))
         made.page_wanted.connect(self._window.files.print_page)
         return made
 

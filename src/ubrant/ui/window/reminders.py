@@ -52,12 +52,12 @@ class Reminders(QObject):
             timer.stop()
         self._left_ms.clear()
         self._keys.clear()
-        now = self.clock()
+        now, told = self.clock(), {one["key"] for one in self._all() if one.get("told")}
         for one in self.pending():
-            if one.is_due(now):
-                self._told(one.what)
-            else:
+            if not one.is_due(now):
                 self._wait(one.key, (one.at - now).total_seconds())
+            elif one.key not in told:
+                self._say(one)
 
     def pending(self) -> list[Due]:
         """Of this logbook, not done yet."""
@@ -73,7 +73,7 @@ class Reminders(QObject):
     def put_off(self, key: str, seconds: float) -> None:
         """Told again so much later than now."""
         later = (self.clock() + timedelta(seconds=seconds)).timestamp()
-        self._keep([{**one, "at": later} if one["key"] == key else one for one in self._all()])
+        self._keep([{**one, "at": later, "told": False} if one["key"] == key else one for one in self._all()])
         self._wait(key, seconds)
 
     def _all(self) -> list[dict]:  # type: ignore[type-arg]  # as JSON has it
@@ -110,11 +110,13 @@ class Reminders(QObject):
         key = self._keys.pop(timer, "")
         one = next((due for due in self.pending() if due.key == key), None)
         if one is not None:  # else it was done, or its logbook is not open here
-            self._told(one.what)
+            self._say(one)
         del self._left_ms[timer]
         timer.deleteLater()
 
-    def _told(self, what: str) -> None:
-        self._desktop.tell(self.tr("Look in again"), what)
+    def _say(self, one: Due) -> None:
+        """Once: it stays in the list until it is done, and is told no second time."""
+        self._keep([{**kept, "told": True} if kept["key"] == one.key else kept for kept in self._all()])
+        self._desktop.tell(self.tr("Look in again"), one.what)
         self._tell(self.tr("Look in again: that is what you asked for."))
         QApplication.alert(self._window)

@@ -322,7 +322,12 @@ class MainWindow(QMainWindow):
 
     @property
     def days(self) -> DaysStage:
-        return self._stage(_DAYS, lambda: self.days_in.stage())
+        def build() -> DaysStage:
+            stage = self.days_in.stage()
+            stage.one_test.connect(lambda: self.go_to(PREPARE))
+            return stage
+
+        return self._stage(_DAYS, build)
 
     @property
     def run(self) -> RunStage:
