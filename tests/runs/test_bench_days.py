@@ -196,6 +196,7 @@ def test_a_test_of_weeks_says_that_this_is_only_what_there_is_to_do_now():
         ([discharge()], shelf(replace(PACK, note="Swollen on one side"), LITHIUM), {}, "its note says “Swollen”"),
         ([discharge()], shelf(PACK, LEAD), {}, "No charger on the shelf fits Pack A"),
         ([discharge()], shelf(PACK), {"chargers": ["lead-acid charger"]}, "No charger on the shelf fits Pack A"),
+        ([discharge()], shelf(), {"chargers": ["charger"]}, "say for which kind of cell it is"),
         ([discharge(charger="lead-acid charger")], shelf(), {}, "lead-acid charger is not for Pack A"),
         ([discharge("Block", charger="Lithium charger")], shelf(), {}, "Lithium charger is not for Block"),
         ([discharge()], shelf(PACK, LITHIUM, meters=()), {}, "needs something to empty it into"),

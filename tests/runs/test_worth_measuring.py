@@ -101,6 +101,12 @@ def test_two_that_only_together_do_much():
     assert found.pair.startswith("No one test does much; two do: ")
 
 
+def test_where_one_thing_is_all_of_the_doubt_that_is_said():
+    found = worth(LABEL + '[[load]]\nname = "lamp"\npower = "12 W"\n')
+    assert found is not None
+    assert found.mostly.startswith("All of the doubt is what Pack holds: ± ")
+
+
 def test_what_is_sure_has_nothing_to_tell():
     assert worth('[source]\nenergy = "640 Wh"\n[[load]]\npower = "38 W"\n') is None
 

@@ -9,9 +9,10 @@ from icalendar import Calendar
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QLabel
 
-from tests.window import click
+from tests.window import begin, click
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
+from ubrant.runs.bench_days.living import current_days
 from ubrant.ui.window.shell import PREPARE, MainWindow
 
 FRIDAY = datetime(2026, 12, 4, 17, 30).astimezone()
@@ -234,3 +235,28 @@ def test_another_window_goes_on_with_the_plan(bench_window, days, qtbot):
     again.days_in.clock = lambda: FRIDAY
     assert again.days_in.keeper.days is not None
     assert {k: one.tools for k, one in again.days.keeper.days.plan.placed.items()} == {k: one.tools for k, one in before.items()}
+
+
+def test_a_run_that_is_made_from_there_fills_the_plan_live_and_afterwards(bench_window, days, qtbot):
+    """By hand: the plan knows of it while it goes on, after its end, and when the logbook is read again."""
+    bench_window.bench.keep_unit(Unit("Hut 300", "inverter", "12 V to 230 V, 300 W"))
+    bench_window.moment = datetime.now().astimezone()
+    bench_window.bench.clock = lambda: bench_window.clock
+    days.fields["asleep"].clear()
+    days.fields["begins"].clear()
+    pick(qtbot, days, "Hut 300", "Idle draw")
+    click(qtbot, days, "Plan it")
+    click(qtbot, days, "Begin the next one")
+    form = bench_window.prepare.form
+    form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings"))
+    bench_window.prepare.look()
+    begin(bench_window, qtbot)
+    test = days.keeper.days.plan.placed["test 1 test"]
+    assert (test.begun, test.ended) == (True, False)
+    bench_window.clock.time_s = 600.0
+    bench_window.bench.session.end()
+    bench_window.run.tick()
+    qtbot.waitUntil(lambda: days.keeper.days.plan.placed["test 1 test"].ended, timeout=10_000)
+    assert days.keeper.days.is_over
+    kept = current_days(bench_window.bench.logbook, bench_window.moment)
+    assert kept.plan.placed == days.keeper.days.plan.placed

@@ -31,11 +31,11 @@ ASKED = DaysPart(
 
 
 def keep_weekend(logbook: Logbook) -> None:
-    """The plan as it stood on Sunday afternoon, filled by the runs that were made since Friday."""
+    """The plan as it stood on Sunday afternoon, filled by the runs that were made since Friday: here all of them are of the simulated bench."""
     friday, sunday = _FRIDAY.astimezone(), _SUNDAY.astimezone()
     days = plan_days(ASKED, shelf_of(logbook), friday)
     first = next_visit(days.visits())
     assert first is not None
     by_hand = tuple(deed for deed in first.deeds if deed.step.begins_s < deed.step.seconds)  # what is done by eye has its runs
     days = begun_visit(days, replace(first, deeds=by_hand), friday)
-    logbook.keep_bench_days(stored_of(lived(days, runs_since(logbook, days), sunday), sunday))
+    logbook.keep_bench_days(stored_of(lived(days, runs_since(logbook, days, rehearsed=True), sunday), sunday))

@@ -296,8 +296,13 @@ def _step_of(days: Days, run: Run, placed: dict[str, Placed]) -> str | None:
     )
 
 
-def runs_since(logbook: Logbook, days: Days) -> list[tuple[Run, float | None]]:
-    """Runs that tests of a plan wait for, made since it begins, the oldest first; a rehearsal is none, and what the plan knows of is not looked at again."""
+def runs_since(logbook: Logbook, days: Days, *, rehearsed: bool = False) -> list[tuple[Run, float | None]]:
+    """Runs that tests of a plan wait for, made since it begins, the oldest first; what the plan knows of is not looked at again.
+
+    Parameters
+    ----------
+    rehearsed : a rehearsal of a real thing counts as well, which else is none of its runs
+    """
     waiting = [one for one in days.picked if (test := days.plan.placed.get(f"{one.key} test")) is not None and not test.ended]
     units, tests = {one.unit.id: one.unit for one in waiting}, {(one.unit.id, one.entry.key) for one in waiting}
     known = {round(one.start) for one in days.plan.placed.values() if one.ended}
@@ -306,7 +311,7 @@ def runs_since(logbook: Logbook, days: Days) -> list[tuple[Run, float | None]]:
         run
         for number, unit in units.items()
         for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=number)
-        if (run.unit_id, run.method) in tests and not is_rehearsed(run, unit)
+        if (run.unit_id, run.method) in tests and (rehearsed or not is_rehearsed(run, unit))
         if (start := datetime.fromisoformat(run.started).timestamp()) >= since and round(start) not in known
     ]
     return [(run, None if run.state == "running" else _took(logbook, run) or 0.0) for run in sorted(found, key=lambda r: r.started)]

@@ -104,6 +104,9 @@ def picked_tests(part: DaysPart, shelf: Shelf, now: datetime, troubles: list[str
     PlanError
         One that cannot be planned: what is lacking, or why it must not be.
     """
+    unclear = next((n.strip() for n in part.chargers if n.strip() and shelf.find(n) is None and not chemistries_named(n)), "")
+    if unclear:
+        raise PlanError(say("Charger “{name}”: say for which kind of cell it is, like “lead-acid charger”.", name=unclear))
     found: list[Picked] = []
     for number, test in enumerate(part.test, start=1):
         if test.left_out:

@@ -75,7 +75,7 @@ _NAMED = {
 _USUAL_KINDS = {**dict.fromkeys(SOURCES, "battery"), **dict.fromkeys(WAYS, "inverter"), **dict.fromkeys(LOADS, "load")} | dict.fromkeys(
     INPUTS, "source"
 )
-_WORTH_SAYING, _ALIKE, _FEW = 0.97, 1.1, 0.6
+_WORTH_SAYING, _ALIKE, _FEW, _NOTHING = 0.97, 1.1, 0.6, 0.02
 MOST = 3
 
 
@@ -179,6 +179,10 @@ def _mostly(learning: Learning) -> str:
     first, gain = min(doubts, key=lambda pair: pair[1].after)
     if gain.share >= _WORTH_SAYING:
         return ""
+    if gain.after < _NOTHING * gain.before:
+        return say(
+            "All of the doubt is {what}: ± {before}.", what=say(_NAMED[first.field], name=first.name), before=half_width_told(gain.before)
+        )
     return say(
         "Most of the doubt is {what}: without it ± {after} instead of ± {before}.",
         what=say(_NAMED[first.field], name=first.name),

@@ -142,6 +142,7 @@ class DaysStage(QWidget):
         ground.setObjectName("ground")
         ground.setLayout(main)
         panel, side = side_panel()
+        side.addWidget(self.trouble)  # above all else: it is to be seen however far down somebody is
         side.addWidget(label(self.tr("What to test"), "heading"))
         side.addLayout(self.tests)
         side.addWidget(self.unit_box)
@@ -154,7 +155,6 @@ class DaysStage(QWidget):
             grid.addWidget(field, place, 1)
             field.returnPressed.connect(self.plan)
         side.addLayout(grid)
-        side.addWidget(self.trouble)
         side.addWidget(self.plan_button)
         side.addLayout(row(button(self.tr("Open a file …"), self._open, "link"), button(self.tr("Save as a file …"), self._save, "link")))
         side.addWidget(label(self.tr("What it is for"), "heading"))
