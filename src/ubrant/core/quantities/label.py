@@ -151,12 +151,12 @@ _FIGURE = rf"(?<![\w])({NUMBER})\s*(mAh|Ah|kWh|mWh|Wh|mV|V(?:olts?)?|kg|g)(?![a-
 _NOISE = r"[\s,;:/|·()+\[\]=-]|\b(?:x|the|a|an|and|battery|pack|cells?|power\s*bank|bank|rated|nominal|capacity|block|rechargeable|at|dc)\b"
 
 
-@remembered
 def chemistries_named(text: str) -> set[str]:
     """Kinds of cell that a text names, such as a charger's label: keys of ``CHEMISTRIES``."""
     return {kind for pattern, kind in _CHEMISTRY_WORDS if re.search(pattern, text, re.I)}
 
 
+@remembered
 def parse_label(text: str, chemistry: str | None = None) -> Label:
     """Read a label: ``50 Ah 12.8 V``, ``24000mAh/88.8Wh``, ``4S 3.2V 50Ah LiFePO4``, ``3,0 Ah``.
 
